@@ -1,0 +1,120 @@
+//! Changes: the only way in which sheets move.
+
+use serde::{Deserialize, Serialize};
+
+use crate::frames::{Held, Map};
+use crate::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use crate::mark::{Mark, MarkFault, Style};
+
+/// Which sheet: every backdrop has one, and so has the glass.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Serialize, Deserialize)]
+pub enum SheetId {
+    Glass,
+    Backdrop(BackdropId),
+}
+
+/// What is done to one sheet.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum Op {
+    Add(Mark),
+    Remove(MarkId),
+    /// Puts another mark in the place of the one with the same id.
+    Replace(Mark),
+    /// Moves marks, in the frame of what holds them.
+    Transform {
+        marks: Vec<MarkId>,
+        by: Map<Held, Held>,
+    },
+    Restyle {
+        marks: Vec<MarkId>,
+        style: Style,
+    },
+    /// Clears the sheet.
+    Wipe,
+}
+
+/// An operation and the sheet that it is meant for.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Step {
+    pub sheet: SheetId,
+    pub op: Op,
+}
+
+/// How a change came about; it decides what happens to its author's history.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+pub enum Deed {
+    /// Something new: can be undone.
+    Do,
+    /// Takes back the author's newest entries; all but the last of these had nothing left to undo.
+    Undo { entries: u32 },
+    /// Does again what was undone.
+    Redo { entries: u32 },
+}
+
+/// What somebody did at one moment: all of its steps apply, or none.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Change {
+    pub id: ChangeId,
+    pub author: AuthorId,
+    /// Milliseconds since 1970, by the server's clock.
+    pub at: u64,
+    pub deed: Deed,
+    pub steps: Vec<Step>,
+}
+
+/// What an author asks for. Undo and redo are worked out by whoever holds the history.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum Intent {
+    Do(Vec<Step>),
+    Undo,
+    Redo,
+}
+
+/// The most steps one change may have.
+pub const MAX_STEPS: usize = 10_000;
+
+/// Why a change cannot be made, in words for the person who asked for it.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error, Serialize, Deserialize)]
+pub enum Refusal {
+    #[error("That mark is already gone.")]
+    Gone,
+    #[error("That mark is already there.")]
+    AlreadyThere,
+    #[error("That sheet is not part of this lesson any more.")]
+    NoSuchSheet,
+    #[error("This mark cannot be kept: {0}.")]
+    Mark(#[from] MarkFault),
+    #[error("There is nothing left to undo.")]
+    NothingToUndo,
+    #[error("There is nothing left to redo.")]
+    NothingToRedo,
+    #[error("That is too much for one change.")]
+    TooLarge,
+    #[error("You may watch this lesson, but not mark it.")]
+    NotAllowed,
+    #[error("The message could not be understood.")]
+    Unreadable,
+}
+
+/// Refuses what no sheet should be asked to apply.
+pub fn check_steps(steps: &[Step]) -> Result<(), Refusal> {
+    if steps.is_empty() || steps.len() > MAX_STEPS {
+        return Err(Refusal::TooLarge);
+    }
+    for step in steps {
+        match &step.op {
+            Op::Add(mark) | Op::Replace(mark) => mark.check()?,
+            Op::Transform { by, .. } => {
+                if !by.is_finite() {
+                    return Err(MarkFault::NotFinite.into());
+                }
+                if by.inverse().is_none() {
+                    return Err(MarkFault::OutOfBounds.into());
+                }
+            }
+            Op::Restyle { style, .. } => crate::mark::check_style(style)?,
+            Op::Remove(_) | Op::Wipe => {}
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,315 @@
+//! Sheets: all marks held by one thing, and the rule by which a change moves them.
+//!
+//! Applying the same changes in the same order gives the same sheets, on the server and in every
+//! browser: the rules use no clock, no randomness and no arithmetic but the four operations.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use crate::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
+use crate::history::{Histories, Keep};
+use crate::ids::{AuthorId, MarkId};
+use crate::mark::{Layer, Mark};
+
+/// Where a mark lies among the others: layers first, then height, then id.
+type Place = (Layer, i64, MarkId);
+
+/// All marks held by one thing.
+#[derive(Clone, Default, Debug, PartialEq)]
+pub struct Sheet {
+    marks: BTreeMap<MarkId, Arc<Mark>>,
+    order: BTreeSet<Place>,
+}
+
+impl Sheet {
+    pub fn get(&self, id: MarkId) -> Option<&Arc<Mark>> {
+        self.marks.get(&id)
+    }
+
+    pub fn len(&self) -> usize {
+        self.marks.len()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.marks.is_empty()
+    }
+
+    /// The marks of a layer from the bottom up.
+    pub fn layer(&self, layer: Layer) -> impl DoubleEndedIterator<Item = &Arc<Mark>> {
+        self.order
+            .range((layer, i64::MIN, MarkId(0))..=(layer, i64::MAX, MarkId(u64::MAX)))
+            .map(|(_, _, id)| &self.marks[id])
+    }
+
+    /// All marks from the bottom up.
+    pub fn marks(&self) -> impl DoubleEndedIterator<Item = &Arc<Mark>> {
+        self.order.iter().map(|(_, _, id)| &self.marks[id])
+    }
+
+    /// The height for a mark that is to lie on top.
+    pub fn top(&self) -> i64 {
+        self.order
+            .iter()
+            .map(|(_, z, _)| *z)
+            .max()
+            .unwrap_or(0)
+            .saturating_add(1)
+    }
+
+    fn insert(&mut self, mark: Arc<Mark>) -> Option<Arc<Mark>> {
+        self.order.insert(place(&mark));
+        let before = self.marks.insert(mark.id, mark);
+        if let Some(old) = &before
+            && place(old) != place(&self.marks[&old.id])
+        {
+            self.order.remove(&place(old));
+        }
+        before
+    }
+
+    fn remove(&mut self, id: MarkId) -> Option<Arc<Mark>> {
+        let mark = self.marks.remove(&id)?;
+        self.order.remove(&place(&mark));
+        Some(mark)
+    }
+}
+
+fn place(mark: &Mark) -> Place {
+    (mark.style.layer(), mark.z, mark.id)
+}
+
+/// What a change did to one mark: how it was and how it is; `None` where it was not there.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Touched {
+    pub sheet: SheetId,
+    pub before: Option<Arc<Mark>>,
+    pub after: Option<Arc<Mark>>,
+}
+
+impl Touched {
+    /// The step that takes this back.
+    fn inverse(&self) -> Step {
+        let op = match (&self.before, &self.after) {
+            (Some(before), Some(_)) => Op::Replace(Mark::clone(before)),
+            (Some(before), None) => Op::Add(Mark::clone(before)),
+            (None, Some(after)) => Op::Remove(after.id),
+            (None, None) => unreachable!("a touched mark was there before or is there after"),
+        };
+        Step {
+            sheet: self.sheet,
+            op,
+        }
+    }
+}
+
+/// All sheets of a lesson, with the authors' histories.
+#[derive(Clone, Debug)]
+pub struct Sheets {
+    sheets: BTreeMap<SheetId, Sheet>,
+    histories: Histories,
+}
+
+/// What [`Sheets`] consist of, in a form that can be written down.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Snapshot {
+    pub sheets: Vec<(SheetId, Vec<Arc<Mark>>)>,
+    pub histories: Histories,
+}
+
+static NO_MARKS: Sheet = Sheet {
+    marks: BTreeMap::new(),
+    order: BTreeSet::new(),
+};
+
+impl Sheets {
+    pub fn new(keep: Keep) -> Self {
+        Self {
+            sheets: BTreeMap::new(),
+            histories: Histories::new(keep),
+        }
+    }
+
+    /// The sheet; without marks if nobody has marked it yet.
+    pub fn sheet(&self, id: SheetId) -> &Sheet {
+        self.sheets.get(&id).unwrap_or(&NO_MARKS)
+    }
+
+    pub fn ids(&self) -> impl Iterator<Item = SheetId> {
+        self.sheets.keys().copied()
+    }
+
+    pub fn histories(&self) -> &Histories {
+        &self.histories
+    }
+
+    /// Puts a sheet's marks in place as they are; history is not touched.
+    pub fn load(&mut self, id: SheetId, marks: impl IntoIterator<Item = Arc<Mark>>) {
+        let sheet = self.sheets.entry(id).or_default();
+        *sheet = Sheet::default();
+        for mark in marks {
+            sheet.insert(mark);
+        }
+    }
+
+    pub fn snapshot(&self) -> Snapshot {
+        Snapshot {
+            sheets: self
+                .sheets
+                .iter()
+                .map(|(id, sheet)| (*id, sheet.marks().cloned().collect()))
+                .collect(),
+            histories: self.histories.clone(),
+        }
+    }
+
+    pub fn from_snapshot(snapshot: Snapshot) -> Self {
+        let mut sheets = Self::new(Keep::All);
+        for (id, marks) in snapshot.sheets {
+            sheets.load(id, marks);
+        }
+        sheets.histories = snapshot.histories;
+        sheets
+    }
+
+    /// Makes the change, or leaves everything as it was and says why.
+    pub fn apply(&mut self, change: &Change) -> Result<Vec<Touched>, Refusal> {
+        let mut touched = Vec::new();
+        for step in &change.steps {
+            if let Err(refusal) = self.apply_step(step, &mut touched) {
+                self.roll_back(&touched);
+                return Err(refusal);
+            }
+        }
+        let inverse = touched.iter().rev().map(Touched::inverse).collect();
+        self.histories.record(change.author, change.deed, inverse);
+        Ok(touched)
+    }
+
+    /// What `author` asks for as a deed with its steps. Steps of an undo or redo that have nothing
+    /// left to act on (somebody else removed the mark) are left out; entries of which nothing is
+    /// left are passed over.
+    pub fn resolve(&self, author: AuthorId, intent: &Intent) -> Result<(Deed, Vec<Step>), Refusal> {
+        match intent {
+            Intent::Do(steps) => Ok((Deed::Do, steps.clone())),
+            Intent::Undo => self
+                .newest_possible(self.histories.undo(author))
+                .map(|(entries, steps)| (Deed::Undo { entries }, steps))
+                .ok_or(Refusal::NothingToUndo),
+            Intent::Redo => self
+                .newest_possible(self.histories.redo(author))
+                .map(|(entries, steps)| (Deed::Redo { entries }, steps))
+                .ok_or(Refusal::NothingToRedo),
+        }
+    }
+
+    fn newest_possible(&self, entries: &[Vec<Step>]) -> Option<(u32, Vec<Step>)> {
+        entries.iter().rev().enumerate().find_map(|(i, entry)| {
+            let steps: Vec<Step> = entry
+                .iter()
+                .filter(|s| self.is_possible(s))
+                .cloned()
+                .collect();
+            (!steps.is_empty()).then_some((i as u32 + 1, steps))
+        })
+    }
+
+    fn is_possible(&self, step: &Step) -> bool {
+        let sheet = self.sheet(step.sheet);
+        match &step.op {
+            Op::Add(mark) => sheet.get(mark.id).is_none(),
+            Op::Remove(id) => sheet.get(*id).is_some(),
+            Op::Replace(mark) => sheet.get(mark.id).is_some(),
+            Op::Transform { .. } | Op::Restyle { .. } | Op::Wipe => {
+                unreachable!("inverses are made of add, remove and replace")
+            }
+        }
+    }
+
+    fn apply_step(&mut self, step: &Step, touched: &mut Vec<Touched>) -> Result<(), Refusal> {
+        let sheet = self.sheets.entry(step.sheet).or_default();
+        let mut touch = |before, after| {
+            touched.push(Touched {
+                sheet: step.sheet,
+                before,
+                after,
+            });
+        };
+        match &step.op {
+            Op::Add(mark) => {
+                if sheet.get(mark.id).is_some() {
+                    return Err(Refusal::AlreadyThere);
+                }
+                let mark = Arc::new(mark.clone());
+                sheet.insert(mark.clone());
+                touch(None, Some(mark));
+            }
+            Op::Remove(id) => {
+                let before = sheet.remove(*id).ok_or(Refusal::Gone)?;
+                touch(Some(before), None);
+            }
+            Op::Replace(mark) => {
+                if sheet.get(mark.id).is_none() {
+                    return Err(Refusal::Gone);
+                }
+                let mark = Arc::new(mark.clone());
+                touch(sheet.insert(mark.clone()), Some(mark));
+            }
+            Op::Transform { marks, by } => {
+                for id in marks {
+                    let mut mark = Mark::clone(sheet.get(*id).ok_or(Refusal::Gone)?);
+                    mark.transform = mark.transform.then(by);
+                    mark.check()?;
+                    let mark = Arc::new(mark);
+                    touch(sheet.insert(mark.clone()), Some(mark));
+                }
+            }
+            Op::Restyle { marks, style } => {
+                for id in marks {
+                    let mut mark = Mark::clone(sheet.get(*id).ok_or(Refusal::Gone)?);
+                    mark.style = *style;
+                    let mark = Arc::new(mark);
+                    touch(sheet.insert(mark.clone()), Some(mark));
+                }
+            }
+            Op::Wipe => {
+                let sheet = std::mem::take(sheet);
+                for mark in sheet.marks() {
+                    touch(Some(mark.clone()), None);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn roll_back(&mut self, touched: &[Touched]) {
+        for t in touched.iter().rev() {
+            let sheet = self.sheets.entry(t.sheet).or_default();
+            match (&t.before, &t.after) {
+                (Some(before), _) => {
+                    sheet.insert(before.clone());
+                }
+                (None, Some(after)) => {
+                    sheet.remove(after.id);
+                }
+                (None, None) => {}
+            }
+        }
+    }
+}
+
+/// Equal when all sheets hold the same marks; a sheet without marks is as good as none, and
+/// histories do not count.
+impl PartialEq for Sheets {
+    fn eq(&self, other: &Self) -> bool {
+        let marked = |s: &Self| -> Vec<(SheetId, Sheet)> {
+            s.sheets
+                .iter()
+                .filter(|(_, sheet)| !sheet.is_empty())
+                .map(|(id, sheet)| (*id, sheet.clone()))
+                .collect()
+        };
+        marked(self) == marked(other)
+    }
+}

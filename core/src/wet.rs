@@ -1,0 +1,245 @@
+//! Wet ink: strokes that are still being drawn, one's own and other people's.
+//!
+//! Ink is added at the end of a stroke, and what the browser predicts is drawn and taken back. Only
+//! the part of the glass that changed is painted again: each layer keeps the rectangle that is out
+//! of date, and a stroke is painted in short runs, of which only those that reach into the
+//! rectangle are worked out.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::change::SheetId;
+use crate::display::DisplayList;
+use crate::frames::{Glass, Held, Ink, Map, Rect};
+use crate::ids::{AuthorId, MarkId};
+use crate::ink::outline::outline_run;
+use crate::ink::{InkPoint, MAX_POINTS, Points, bounds_of};
+use crate::mark::{Layer, MarkFault, Style, check_points, check_style, check_transform};
+
+/// A stroke's newest points, on their way to everybody.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct WetInk {
+    /// The mark that the stroke will become.
+    pub mark: MarkId,
+    pub sheet: SheetId,
+    pub style: Style,
+    pub transform: Map<Ink, Held>,
+    /// How many points came before these.
+    pub from: u32,
+    pub points: Points,
+}
+
+impl WetInk {
+    /// Refuses what no hand can have drawn.
+    pub fn check(&self) -> Result<(), MarkFault> {
+        check_style(&self.style)?;
+        check_transform(&self.transform)?;
+        check_points(&self.points)?;
+        if self.from as usize + self.points.0.len() > MAX_POINTS {
+            return Err(MarkFault::TooManyPoints);
+        }
+        Ok(())
+    }
+}
+
+/// A stroke that is being drawn.
+#[derive(Clone, PartialEq, Debug)]
+pub struct WetStroke {
+    pub author: AuthorId,
+    pub sheet: SheetId,
+    pub style: Style,
+    pub transform: Map<Ink, Held>,
+    /// The first point's place in the whole stroke: more than 0 for who came late.
+    from: u32,
+    points: Vec<InkPoint>,
+    predicted: Vec<InkPoint>,
+}
+
+impl WetStroke {
+    /// Everything known of the stroke, as one message for who comes late.
+    pub fn so_far(&self, mark: MarkId) -> WetInk {
+        WetInk {
+            mark,
+            sheet: self.sheet,
+            style: self.style,
+            transform: self.transform,
+            from: self.from,
+            points: Points(self.points.clone()),
+        }
+    }
+
+    fn all_points(&self) -> Vec<InkPoint> {
+        let mut all = self.points.clone();
+        all.extend_from_slice(&self.predicted);
+        all
+    }
+}
+
+/// How many control points are painted in one go.
+const RUN: usize = 16;
+
+/// All strokes that are being drawn, and what has to be painted again for them.
+#[derive(Clone, Debug, Default)]
+pub struct WetStrokes {
+    strokes: BTreeMap<MarkId, WetStroke>,
+    damage: BTreeMap<u8, Rect<Glass>>,
+}
+
+/// How a sheet is seen; `None` for sheets that are not in view.
+pub trait Views {
+    fn view(&self, sheet: SheetId) -> Option<Map<Held, Glass>>;
+}
+
+impl<F: Fn(SheetId) -> Option<Map<Held, Glass>>> Views for F {
+    fn view(&self, sheet: SheetId) -> Option<Map<Held, Glass>> {
+        self(sheet)
+    }
+}
+
+impl WetStrokes {
+    pub fn is_empty(&self) -> bool {
+        self.strokes.is_empty()
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = (MarkId, &WetStroke)> {
+        self.strokes.iter().map(|(id, stroke)| (*id, stroke))
+    }
+
+    /// Takes new points of a stroke, and what is predicted to come after them. Points that are
+    /// already known change nothing; after a gap the stroke goes on from the newer points.
+    pub fn extend(
+        &mut self,
+        author: AuthorId,
+        ink: &WetInk,
+        predicted: Vec<InkPoint>,
+        views: &impl Views,
+    ) {
+        let stroke = self.strokes.entry(ink.mark).or_insert_with(|| WetStroke {
+            author,
+            sheet: ink.sheet,
+            style: ink.style,
+            transform: ink.transform,
+            from: ink.from,
+            points: Vec::new(),
+            predicted: Vec::new(),
+        });
+        if stroke.author != author {
+            return;
+        }
+        let known = stroke.from as usize + stroke.points.len();
+        let start = ink.from as usize;
+        let fresh = if start > known {
+            stroke.from = ink.from;
+            stroke.points.clear();
+            &ink.points.0[..]
+        } else {
+            &ink.points.0[(known - start).min(ink.points.0.len())..]
+        };
+        // The curve bends towards the last point once the next is known, and ended in a straight
+        // half before that: the last two points are painted again.
+        let old = stroke.points.len();
+        let changed_from = old.saturating_sub(2);
+        let mut bounds = bounds_of(&stroke.predicted);
+        stroke.points.extend_from_slice(fresh);
+        stroke.predicted = predicted;
+        bounds = bounds
+            .union(&bounds_of(&stroke.points[changed_from..]))
+            .union(&bounds_of(&stroke.predicted));
+        let (layer, sheet, transform) = (stroke.style.layer(), stroke.sheet, stroke.transform);
+        self.spoil(layer, sheet, &transform, &bounds, views);
+    }
+
+    /// The stroke is finished or was given up: its wet ink goes.
+    pub fn end(&mut self, mark: MarkId, views: &impl Views) {
+        if let Some(stroke) = self.strokes.remove(&mark) {
+            let bounds = bounds_of(&stroke.all_points());
+            self.spoil(
+                stroke.style.layer(),
+                stroke.sheet,
+                &stroke.transform,
+                &bounds,
+                views,
+            );
+        }
+    }
+
+    /// Ends every stroke of an author's, and says which they were.
+    pub fn end_all_of(&mut self, author: AuthorId, views: &impl Views) -> Vec<MarkId> {
+        let ended: Vec<MarkId> = self
+            .strokes
+            .iter()
+            .filter(|(_, s)| s.author == author)
+            .map(|(id, _)| *id)
+            .collect();
+        ended.iter().for_each(|id| self.end(*id, views));
+        ended
+    }
+
+    pub fn clear(&mut self) {
+        self.strokes.clear();
+        self.spoil_everything();
+    }
+
+    /// Everything has to be painted again.
+    pub fn spoil_everything(&mut self) {
+        for layer in Layer::ALL {
+            let far = crate::frames::Point::new(1e7, 1e7);
+            let near = crate::frames::Point::new(-1e7, -1e7);
+            self.damage
+                .insert(layer as u8, Rect::from_corners(near, far));
+        }
+    }
+
+    /// The part of `layer` that is out of date; asking clears it.
+    pub fn take_damage(&mut self, layer: Layer) -> Rect<Glass> {
+        self.damage.remove(&(layer as u8)).unwrap_or(Rect::EMPTY)
+    }
+
+    /// The wet ink of `layer` that reaches into `within`.
+    pub fn paint(
+        &self,
+        layer: Layer,
+        within: &Rect<Glass>,
+        views: &impl Views,
+        list: &mut DisplayList,
+    ) {
+        for stroke in self.strokes.values().filter(|s| s.style.layer() == layer) {
+            let Some(view) = views.view(stroke.sheet) else {
+                continue;
+            };
+            let to_glass = stroke.transform.then(&view);
+            let points = stroke.all_points();
+            for start in (0..points.len()).step_by(RUN) {
+                let end = (start + RUN).min(points.len());
+                // The points on either side belong to the neighbouring runs, but bend the curve.
+                let run = &points[start.saturating_sub(1)..(end + 1).min(points.len())];
+                let bounds = to_glass.apply_rect(&bounds_of(run)).inflate(2.0);
+                if bounds.intersects(within) {
+                    let (has_start, has_end) = (start == 0, end == points.len());
+                    let path = outline_run(run, stroke.style.tip, has_start, has_end);
+                    let colour = stroke.style.colour;
+                    list.fill(path.mapped(&to_glass), colour, stroke.style.blend());
+                }
+            }
+        }
+    }
+
+    fn spoil(
+        &mut self,
+        layer: Layer,
+        sheet: SheetId,
+        transform: &Map<Ink, Held>,
+        bounds: &Rect<Ink>,
+        views: &impl Views,
+    ) {
+        let Some(view) = views.view(sheet) else {
+            return;
+        };
+        let on_glass = transform.then(&view).apply_rect(bounds);
+        if !on_glass.is_empty() {
+            let damage = self.damage.entry(layer as u8).or_insert(Rect::EMPTY);
+            *damage = damage.union(&on_glass.inflate(2.0));
+        }
+    }
+}

@@ -1,0 +1,239 @@
+//! The messages between browser and server: one set of types, packed with postcard on both sides.
+//!
+//! New messages and fields are added at the end of their enums and structs together with a new
+//! [`VERSION`]; a browser that says another version in its hello is sent away with a clear answer,
+//! so no side ever has to read a form that it does not know.
+
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use crate::board::Ruling;
+use crate::capture::Grain;
+use crate::change::{Change, Intent, Refusal, SheetId};
+use crate::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use crate::mark::Mark;
+use crate::wet::WetInk;
+
+/// The form of the messages.
+pub const VERSION: u16 = 1;
+
+/// The longest message that a browser may send, in bytes.
+pub const MAX_MESSAGE: usize = 1024 * 1024;
+
+/// What every connection begins with.
+const GREETING: &[u8; 2] = b"Bz";
+
+/// The first message of a browser.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Hello {
+    /// Who this tab has been so far; `None` for a new one.
+    pub author: Option<AuthorId>,
+    /// Where it left off: the server's epoch and the last change heard.
+    pub resume: Option<(u64, u64)>,
+}
+
+impl Hello {
+    /// The version stands before everything else, in a form that never changes.
+    pub fn encode(&self) -> Vec<u8> {
+        let mut bytes = GREETING.to_vec();
+        bytes.extend(VERSION.to_le_bytes());
+        bytes.extend(encode(self));
+        bytes
+    }
+
+    pub fn decode(bytes: &[u8]) -> Result<Self, Goodbye> {
+        let (head, body) = bytes.split_at_checked(4).ok_or(Goodbye::Unreadable)?;
+        if &head[..2] != GREETING {
+            return Err(Goodbye::Unreadable);
+        }
+        if head[2..] != VERSION.to_le_bytes() {
+            return Err(Goodbye::OtherVersion);
+        }
+        decode(body).ok_or(Goodbye::Unreadable)
+    }
+}
+
+/// Why the server ends a connection; travels as the close code of the socket, so that a browser
+/// with any version understands it.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[repr(u16)]
+pub enum Goodbye {
+    Unreadable = 4000,
+    /// The browser's page is from another version of the server.
+    OtherVersion = 4001,
+    /// The lesson was deleted.
+    LessonGone = 4002,
+}
+
+/// From a browser.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum ToServer {
+    /// The newest points of a stroke in progress.
+    Wet(WetInk),
+    /// The stroke was given up.
+    WetEnd(MarkId),
+    /// Something to be done for good.
+    Act { id: ChangeId, intent: Intent },
+    /// Put this backdrop on stage.
+    Goto(BackdropId),
+    /// Participants see nothing new until it is taken back.
+    Pause(bool),
+}
+
+/// From the server.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum FromServer {
+    /// The answer to a hello: everything as it is.
+    Welcome(Box<Welcome>),
+    /// A change in its place in the order; to its sender also the acknowledgement.
+    Change {
+        seq: u64,
+        change: Change,
+    },
+    /// This change was in order already when it arrived again.
+    Known {
+        id: ChangeId,
+    },
+    /// This change was not made.
+    Refused {
+        id: ChangeId,
+        why: Refusal,
+    },
+    Wet {
+        author: AuthorId,
+        ink: WetInk,
+    },
+    WetEnd {
+        mark: MarkId,
+    },
+    /// To presenters: the lesson is now like this.
+    Lesson(LessonView),
+    /// To participants: this is on stage now, with its marks.
+    OnStage(Box<OnStage>),
+    /// To participants: nothing new is shown until further notice, or it goes on.
+    Paused(bool),
+    /// To presenters: who is here.
+    People(Vec<Person>),
+    /// To participants: what can be picked up.
+    TakeAways(Vec<TakeAway>),
+    /// To presenters: whether the disk takes what is drawn.
+    Keeping(bool),
+    /// To presenters: the captures have changed.
+    Captures,
+    /// What was asked for cannot be done.
+    Sorry(Refusal),
+}
+
+/// See [`FromServer::Welcome`].
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Welcome {
+    pub author: AuthorId,
+    /// Drawn anew whenever the server takes a lesson up; sequence numbers compare only within one.
+    pub epoch: u64,
+    pub seq: u64,
+    pub start: Start,
+    /// Changes of this author's that the server could undo and redo.
+    pub history: (u32, u32),
+    pub wet: Vec<(AuthorId, WetInk)>,
+    pub state: State,
+}
+
+/// From where a browser's copy starts.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum Start {
+    /// From these sheets.
+    Sheets(Vec<(SheetId, Vec<Arc<Mark>>)>),
+    /// From what it had, with these changes that it missed.
+    Missed(Vec<(u64, Change)>),
+}
+
+/// What else there is to know, by who asks.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum State {
+    Presenter {
+        lesson: LessonView,
+        people: Vec<Person>,
+        keeping: bool,
+    },
+    Participant {
+        lesson: String,
+        paused: bool,
+        backdrop: Option<BackdropView>,
+        take_aways: Vec<TakeAway>,
+    },
+}
+
+/// A lesson as its presenter sees it.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct LessonView {
+    pub name: String,
+    /// Width to height of the picture area.
+    pub aspect: (f64, f64),
+    pub order: Vec<BackdropView>,
+    pub current: Option<BackdropId>,
+    pub paused: bool,
+}
+
+/// A backdrop as the stage needs to know it.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct BackdropView {
+    pub id: BackdropId,
+    pub name: String,
+    /// In backdrop units.
+    pub width: f64,
+    pub height: f64,
+    pub kind: BackdropKind,
+}
+
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum BackdropKind {
+    Picture { grain: Grain },
+    Board { ruling: Ruling },
+}
+
+impl BackdropKind {
+    pub fn grain(&self) -> Grain {
+        match self {
+            BackdropKind::Picture { grain } => *grain,
+            BackdropKind::Board { .. } => Grain::Vector,
+        }
+    }
+}
+
+/// See [`FromServer::OnStage`].
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct OnStage {
+    /// The last change that these sheets contain.
+    pub seq: u64,
+    pub backdrop: Option<BackdropView>,
+    pub sheets: Vec<(SheetId, Vec<Arc<Mark>>)>,
+    pub wet: Vec<(AuthorId, WetInk)>,
+}
+
+/// A participant who is here.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Person {
+    pub name: String,
+}
+
+/// Something that participants can pick up.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct TakeAway {
+    pub id: u64,
+    pub name: String,
+    pub width: u32,
+    pub height: u32,
+}
+
+/// Packs a message.
+pub fn encode<T: Serialize>(message: &T) -> Vec<u8> {
+    postcard::to_allocvec(message).expect("messages are plain data and memory is all it takes")
+}
+
+/// Unpacks a message; `None` when it is not one, or has something behind it.
+pub fn decode<T: for<'de> Deserialize<'de>>(bytes: &[u8]) -> Option<T> {
+    let (message, rest) = postcard::take_from_bytes(bytes).ok()?;
+    rest.is_empty().then_some(message)
+}
