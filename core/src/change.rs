@@ -45,6 +45,8 @@ pub struct Step {
 pub enum Deed {
     /// Something new: can be undone.
     Do,
+    /// Goes on with what the author did last: both are undone together.
+    More,
     /// Takes back the author's newest entries; all but the last of these had nothing left to undo.
     Undo { entries: u32 },
     /// Does again what was undone.
@@ -66,6 +68,8 @@ pub struct Change {
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub enum Intent {
     Do(Vec<Step>),
+    /// More of the gesture that the author's last change began.
+    More(Vec<Step>),
     Undo,
     Redo,
 }

@@ -66,6 +66,12 @@ impl Histories {
                 push(&mut history.undo, inverse);
                 history.redo.clear();
             }
+            Deed::More => {
+                let mut entry = inverse;
+                entry.extend(history.undo.pop().unwrap_or_default());
+                push(&mut history.undo, entry);
+                history.redo.clear();
+            }
             Deed::Undo { entries } => {
                 drop_newest(&mut history.undo, entries);
                 push(&mut history.redo, inverse);

@@ -16,6 +16,7 @@
 //! * [`capture`], [`naming`]: pictures taken of the stage.
 //! * [`wire`]: the messages between browser and server.
 
+pub mod backdrop;
 pub mod board;
 pub mod capture;
 pub mod change;

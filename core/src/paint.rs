@@ -55,6 +55,12 @@ impl Painter {
         }
     }
 
+    /// One mark.
+    pub fn paint_mark(&mut self, mark: &Mark, view: &Map<Held, Glass>, list: &mut DisplayList) {
+        let outline = self.outline(mark, view);
+        list.fill(outline.path.clone(), mark.style.colour, mark.style.blend());
+    }
+
     fn outline(&mut self, mark: &Mark, view: &Map<Held, Glass>) -> Rc<Outline> {
         self.outlines
             .entry(mark.id)

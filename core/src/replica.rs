@@ -121,7 +121,7 @@ impl Replica {
             }
             Err(refusal) => return Err(refusal),
         };
-        if matches!(intent, Intent::Do(_)) {
+        if matches!(intent, Intent::Do(_) | Intent::More(_)) {
             self.beyond.redo = 0;
         }
         self.pending.push_back(Pending { id, intent, steps });

@@ -193,6 +193,7 @@ impl Sheets {
     pub fn resolve(&self, author: AuthorId, intent: &Intent) -> Result<(Deed, Vec<Step>), Refusal> {
         match intent {
             Intent::Do(steps) => Ok((Deed::Do, steps.clone())),
+            Intent::More(steps) => Ok((Deed::More, steps.clone())),
             Intent::Undo => self
                 .newest_possible(self.histories.undo(author))
                 .map(|(entries, steps)| (Deed::Undo { entries }, steps))

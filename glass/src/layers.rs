@@ -1,0 +1,178 @@
+//! The four layers that a page paints, and what of each is out of date.
+
+use bozzetto_core::change::SheetId;
+use bozzetto_core::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
+use bozzetto_core::ids::MarkId;
+use bozzetto_core::mark::Layer;
+use bozzetto_core::paint::reach;
+use bozzetto_core::sheet::Touched;
+use wasm_bindgen::prelude::*;
+
+use crate::Glass;
+
+/// What of a layer of settled marks is out of date.
+pub struct Settled {
+    /// To be cleared and painted again.
+    damage: Rect<GlassFrame>,
+    /// Marks that lie on top of all others and only need to be added.
+    added: Vec<(SheetId, MarkId)>,
+}
+
+impl Default for Settled {
+    fn default() -> Self {
+        Self {
+            damage: Rect::EMPTY,
+            added: Vec::new(),
+        }
+    }
+}
+
+/// The layers in the order in which they lie on the page, from the bottom up.
+fn layer(number: u8) -> (Layer, bool) {
+    match number {
+        0 => (Layer::Highlighter, false),
+        1 => (Layer::Highlighter, true),
+        2 => (Layer::Ink, false),
+        _ => (Layer::Ink, true),
+    }
+}
+
+#[wasm_bindgen]
+impl Glass {
+    /// What of a layer (0 highlighter, 1 wet highlighter, 2 ink, 3 wet ink) is out of date, as
+    /// x0, y0, x1, y1 in glass units; empty when nothing is. Asking clears it.
+    pub fn damage(&mut self, number: u8) -> Vec<f64> {
+        let (layer, wet) = layer(number);
+        let rect = if wet {
+            self.wet.take_damage(layer)
+        } else {
+            let settled = &mut self.settled[layer as usize];
+            if !settled.damage.is_empty() {
+                settled.added.clear();
+            }
+            std::mem::replace(&mut settled.damage, Rect::EMPTY)
+        };
+        let rect = rect.intersection(&self.stage());
+        if rect.is_empty() {
+            return Vec::new();
+        }
+        vec![rect.x0, rect.y0, rect.x1, rect.y1]
+    }
+
+    /// Fills the display list with what a layer shows inside a rectangle.
+    pub fn paint(&mut self, number: u8, x0: f64, y0: f64, x1: f64, y1: f64) {
+        let within = Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
+        let (layer, wet) = layer(number);
+        let in_view = self.in_view();
+        let mut list = bozzetto_core::display::DisplayList::default();
+        if wet {
+            self.wet.paint(layer, &within, &views(&in_view), &mut list);
+        } else {
+            let sheets = self.replica.sheets();
+            self.painter.paint(sheets, &in_view, layer, &within, &mut list);
+        }
+        self.list.set(&list);
+    }
+
+    /// Fills the display list with the marks that only need to be added on top of a settled layer;
+    /// `false` when there are none.
+    pub fn paint_added(&mut self, number: u8) -> bool {
+        let (layer, wet) = layer(number);
+        if wet {
+            return false;
+        }
+        let added = std::mem::take(&mut self.settled[layer as usize].added);
+        if added.is_empty() {
+            return false;
+        }
+        let in_view = self.in_view();
+        let mut list = bozzetto_core::display::DisplayList::default();
+        for (sheet, id) in added {
+            let mark = self.replica.sheets().sheet(sheet).get(id);
+            let view = in_view.iter().find(|(s, _)| *s == sheet);
+            if let Some((mark, (_, view))) = mark.zip(view) {
+                self.painter.paint_mark(mark, view, &mut list);
+            }
+        }
+        self.list.set(&list);
+        true
+    }
+
+    /// Fills the display list with the backdrop, as far as it is drawn and not a picture.
+    pub fn paint_backdrop(&mut self) {
+        let mut list = bozzetto_core::display::DisplayList::default();
+        bozzetto_core::backdrop::paint(self.current.as_ref(), self.area, &mut list);
+        self.list.set(&list);
+    }
+
+    /// Where the backdrop lies, as x0, y0, x1, y1 in glass units; empty for a bare stage.
+    pub fn backdrop_box(&self) -> Vec<f64> {
+        self.current.as_ref().map_or_else(Vec::new, |b| {
+            let r = b.view(self.area).apply_rect(&Rect::of_size(b.size()));
+            vec![r.x0, r.y0, r.x1, r.y1]
+        })
+    }
+}
+
+impl Glass {
+    pub(crate) fn spoil_everything(&mut self) {
+        self.painter.forget_all();
+        for settled in &mut self.settled {
+            settled.damage = Rect::of_size(self.area).inflate(10.0);
+            settled.added.clear();
+        }
+        self.wet.spoil_everything();
+    }
+
+    pub(crate) fn spoil_mark(
+        &mut self,
+        in_view: &[(SheetId, Map<Held, GlassFrame>)],
+        touched: &Touched,
+    ) {
+        let Some((_, view)) = in_view.iter().find(|(sheet, _)| *sheet == touched.sheet) else {
+            return;
+        };
+        for mark in [&touched.before, &touched.after].into_iter().flatten() {
+            self.painter.forget(mark.id);
+            let layer = mark.style.layer();
+            let top = self.replica.sheets().sheet(touched.sheet).layer(layer).next_back();
+            let on_top = touched.before.is_none()
+                && top.is_some_and(|t| t.id == mark.id)
+                && self.nothing_above(touched.sheet, in_view, layer);
+            let settled = &mut self.settled[layer as usize];
+            if on_top && settled.damage.is_empty() {
+                settled.added.push((touched.sheet, mark.id));
+            } else {
+                settled.damage = settled.damage.union(&reach(mark, view));
+                for (sheet, id) in settled.added.drain(..) {
+                    let added = self.replica.sheets().sheet(sheet).get(id);
+                    let view = in_view.iter().find(|(s, _)| *s == sheet);
+                    if let Some((mark, (_, view))) = added.zip(view) {
+                        settled.damage = settled.damage.union(&reach(mark, view));
+                    }
+                }
+            }
+        }
+    }
+
+    /// Whether no sheet above `sheet` has marks on this layer.
+    fn nothing_above(
+        &self,
+        sheet: SheetId,
+        in_view: &[(SheetId, Map<Held, GlassFrame>)],
+        layer: Layer,
+    ) -> bool {
+        in_view
+            .iter()
+            .skip_while(|(s, _)| *s != sheet)
+            .skip(1)
+            .all(|(s, _)| self.replica.sheets().sheet(*s).layer(layer).next().is_none())
+    }
+}
+
+/// How sheets are seen, for core.
+pub(crate) fn views(
+    in_view: &[(SheetId, Map<Held, GlassFrame>)],
+) -> impl Fn(SheetId) -> Option<Map<Held, GlassFrame>> + '_ {
+    |sheet| in_view.iter().find(|(s, _)| *s == sheet).map(|(_, v)| *v)
+}

@@ -1,0 +1,131 @@
+//! Pictures that people bring: what they are, whether they can be used, and their pixels.
+//!
+//! A file is known by its content, never by its name. Its size is read before its pixels are, so
+//! that a small file that unpacks to more than memory is refused before it is unpacked.
+
+use std::io::Cursor;
+use std::sync::Arc;
+
+use image::metadata::Orientation;
+use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
+use resvg::tiny_skia::{IntSize, Pixmap};
+use resvg::usvg;
+
+use crate::svg;
+
+/// The largest file, in bytes.
+pub const MAX_BYTES: usize = 40 * 1024 * 1024;
+/// The most pixels.
+pub const MAX_PIXELS: u64 = 80_000_000;
+/// The longest side, in pixels.
+pub const MAX_SIDE: u32 = 20_000;
+
+/// Why a file cannot be used as a picture, in words for whoever brought it.
+#[derive(Debug, thiserror::Error, PartialEq, Eq)]
+pub enum PictureFault {
+    #[error("This is not a picture that can be shown. PNG, JPEG, WebP and SVG work.")]
+    NotAPicture,
+    #[error(
+        "The picture is {width} × {height} pixels. Up to {MAX_SIDE} on a side and 80 million in all work; make it smaller and try again."
+    )]
+    TooManyPixels { width: u32, height: u32 },
+    #[error("The file is larger than 40 MB. Make the picture smaller and try again.")]
+    TooManyBytes,
+    #[error("The {0} file is damaged: it could not be read to its end.")]
+    Damaged(&'static str),
+    #[error("The SVG file could not be read: {0}")]
+    Svg(String),
+}
+
+/// A picture that has been read through and can be kept.
+pub struct Picture {
+    /// What is to be stored: the file as it was, or an SVG as re-written.
+    pub bytes: Vec<u8>,
+    pub mime: &'static str,
+    /// As it is shown, in pixels (CSS pixels for an SVG).
+    pub width: u32,
+    pub height: u32,
+    pub vector: bool,
+}
+
+/// Reads a file that somebody brought, to its end.
+pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
+    if bytes.len() > MAX_BYTES {
+        return Err(PictureFault::TooManyBytes);
+    }
+    if svg::looks_like(&bytes) {
+        let (bytes, width, height) = svg::rewrite(&bytes)?;
+        return Ok(Picture {
+            bytes,
+            mime: "image/svg+xml",
+            width,
+            height,
+            vector: true,
+        });
+    }
+    let (mime, _) = format(&bytes)?;
+    let pixels = decode(&bytes)?;
+    Ok(Picture {
+        width: pixels.width(),
+        height: pixels.height(),
+        bytes,
+        mime,
+        vector: false,
+    })
+}
+
+/// A kept picture, ready to be printed.
+#[derive(Clone)]
+pub enum Source {
+    Pixels(Arc<Pixmap>),
+    Vector(Arc<usvg::Tree>),
+}
+
+impl Source {
+    /// From the bytes of a [`Picture`].
+    pub fn open(bytes: &[u8]) -> Result<Self, PictureFault> {
+        if svg::looks_like(bytes) {
+            return svg::tree(bytes).map(|t| Source::Vector(Arc::new(t)));
+        }
+        let rgba = decode(bytes)?.into_rgba8();
+        let size = IntSize::from_wh(rgba.width(), rgba.height()).ok_or(PictureFault::NotAPicture)?;
+        let mut data = rgba.into_raw();
+        for px in data.chunks_exact_mut(4) {
+            let a = u16::from(px[3]);
+            if a != 255 {
+                for c in &mut px[..3] {
+                    *c = ((u16::from(*c) * a + 127) / 255) as u8;
+                }
+            }
+        }
+        Pixmap::from_vec(data, size)
+            .map(|p| Source::Pixels(Arc::new(p)))
+            .ok_or(PictureFault::NotAPicture)
+    }
+}
+
+fn format(bytes: &[u8]) -> Result<(&'static str, (ImageFormat, &'static str)), PictureFault> {
+    match image::guess_format(bytes) {
+        Ok(f @ ImageFormat::Png) => Ok(("image/png", (f, "PNG"))),
+        Ok(f @ ImageFormat::Jpeg) => Ok(("image/jpeg", (f, "JPEG"))),
+        Ok(f @ ImageFormat::WebP) => Ok(("image/webp", (f, "WebP"))),
+        _ => Err(PictureFault::NotAPicture),
+    }
+}
+
+/// The pixels, turned the way the camera was held.
+fn decode(bytes: &[u8]) -> Result<DynamicImage, PictureFault> {
+    let (_, (format, name)) = format(bytes)?;
+    let damaged = |_| PictureFault::Damaged(name);
+    let reader = ImageReader::with_format(Cursor::new(bytes), format);
+    let mut decoder = reader.into_decoder().map_err(damaged)?;
+    let (width, height) = decoder.dimensions();
+    let pixels = u64::from(width) * u64::from(height);
+    if width > MAX_SIDE || height > MAX_SIDE || pixels > MAX_PIXELS {
+        return Err(PictureFault::TooManyPixels { width, height });
+    }
+    let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
+    let mut image = DynamicImage::from_decoder(decoder).map_err(damaged)?;
+    image.apply_orientation(orientation);
+    Ok(image)
+}

@@ -1,0 +1,62 @@
+//! Pixels as a PNG file. Source: W3C, *Portable Network Graphics*, third edition.
+
+
+use image::imageops::FilterType;
+use image::{RgbImage, imageops};
+use png::{BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, Unit};
+use resvg::tiny_skia::Pixmap;
+
+/// CSS pixels to a metre. Source: CSS Values, 1 in = 96 px = 2.54 cm.
+const CSS_PIXELS_PER_METRE: f64 = 96.0 / 0.0254;
+
+/// The picture as a PNG file without transparency. `scale` is how many of its pixels the screen
+/// showed to a CSS pixel; it goes into `pHYs`, so that the picture is as large in a document as it
+/// was on the screen.
+pub fn encode(pixmap: &Pixmap, scale: f64) -> Vec<u8> {
+    let rgb: Vec<u8> = pixmap
+        .data()
+        .chunks_exact(4)
+        .flat_map(|p| [p[0], p[1], p[2]])
+        .collect();
+    write(pixmap.width(), pixmap.height(), &rgb, Some(scale))
+}
+
+/// A small version that fits into `width` by `height`, never enlarged.
+pub fn thumbnail(pixmap: &Pixmap, width: u32, height: u32) -> Vec<u8> {
+    let (w, h) = (pixmap.width(), pixmap.height());
+    let scale = (f64::from(width) / f64::from(w))
+        .min(f64::from(height) / f64::from(h))
+        .min(1.0);
+    let rgb: Vec<u8> = pixmap
+        .data()
+        .chunks_exact(4)
+        .flat_map(|p| [p[0], p[1], p[2]])
+        .collect();
+    let whole = RgbImage::from_raw(w, h, rgb).expect("three bytes to a pixel");
+    let to = |v: u32| ((f64::from(v) * scale).round() as u32).max(1);
+    let small = imageops::resize(&whole, to(w), to(h), FilterType::Triangle);
+    write(small.width(), small.height(), small.as_raw(), None)
+}
+
+fn write(width: u32, height: u32, rgb: &[u8], scale: Option<f64>) -> Vec<u8> {
+    let mut out = Vec::with_capacity(rgb.len() / 8);
+    let mut info = png::Info::with_size(width, height);
+    info.color_type = ColorType::Rgb;
+    info.bit_depth = BitDepth::Eight;
+    info.srgb = Some(SrgbRenderingIntent::Perceptual);
+    info.pixel_dims = scale.map(|scale| {
+        let per_metre = (CSS_PIXELS_PER_METRE * scale).round() as u32;
+        PixelDimensions {
+            xppu: per_metre,
+            yppu: per_metre,
+            unit: Unit::Meter,
+        }
+    });
+    let mut encoder = Encoder::with_info(&mut out, info).expect("the header is complete");
+    encoder.set_compression(Compression::Fast);
+    encoder
+        .write_header()
+        .and_then(|mut writer| writer.write_image_data(rgb))
+        .expect("the rows are complete and memory is all it takes");
+    out
+}
