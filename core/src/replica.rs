@@ -161,7 +161,11 @@ impl Replica {
 
     /// The server had this change already: it is in the sheets that were loaded.
     pub fn acknowledged(&mut self, id: ChangeId) -> Shown {
+        let before = self.pending.len();
         self.pending.retain(|p| p.id != id);
+        if self.pending.len() == before {
+            return Shown::Marks(Vec::new());
+        }
         self.rebuild()
     }
 

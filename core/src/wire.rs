@@ -86,12 +86,14 @@ pub enum ToServer {
 pub enum FromServer {
     /// The answer to a hello: everything as it is.
     Welcome(Box<Welcome>),
-    /// A change in its place in the order; to its sender also the acknowledgement.
+    /// A change in its place in the order. Once it is `kept` it is on disk, and its sender need not
+    /// hold on to it; otherwise [`FromServer::Known`] follows when it is.
     Change {
         seq: u64,
         change: Change,
+        kept: bool,
     },
-    /// This change was in order already when it arrived again.
+    /// This change is on disk.
     Known {
         id: ChangeId,
     },

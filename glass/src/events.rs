@@ -73,7 +73,7 @@ impl Glass {
     fn take(&mut self, message: FromServer, events: &mut Vec<Event>) {
         match message {
             FromServer::Welcome(welcome) => self.welcome(*welcome, events),
-            FromServer::Change { seq, change } => {
+            FromServer::Change { seq, change, kept } => {
                 if self.resume.is_some_and(|(_, last)| seq <= last) {
                     return;
                 }
@@ -84,15 +84,19 @@ impl Glass {
                         self.wet.end(mark.id, &views(&in_view));
                     }
                 }
+                if !kept && let Some(own) = self.replica.pending().find(|p| p.id == change.id) {
+                    self.unkept.insert(own.id, own.intent.clone());
+                }
                 let shown = self.replica.hear(&change);
                 self.show(shown);
-                if change.author == self.replica.author() {
+                if kept && change.author == self.replica.author() {
                     events.push(Event::Kept {
                         id: change.id.0.to_string(),
                     });
                 }
             }
             FromServer::Known { id } => {
+                self.unkept.remove(&id);
                 let shown = self.replica.acknowledged(id);
                 self.show(shown);
                 events.push(Event::Kept {
@@ -171,6 +175,10 @@ impl Glass {
             Start::Sheets(sheets) => {
                 let shown = self.replica.load(welcome.author, sheets, welcome.history);
                 self.show(shown);
+                for (id, intent) in std::mem::take(&mut self.unkept) {
+                    let shown = self.replica.resume(id, intent);
+                    self.show(shown);
+                }
             }
             Start::Missed(changes) => {
                 for (_, change) in changes {

@@ -10,7 +10,7 @@ mod list;
 mod pens;
 mod swatches;
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, VecDeque};
 
 use bozzetto_core::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::frames::{GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size};
@@ -33,6 +33,8 @@ pub struct Glass {
     resume: Option<(u64, u64)>,
     connected: bool,
     replica: Replica,
+    /// Own changes that are in order, but that the server's disk did not take: to be sent again.
+    unkept: BTreeMap<ChangeId, Intent>,
     wet: WetStrokes,
     painter: Painter,
     settled: [Settled; 2],
@@ -79,6 +81,7 @@ impl Glass {
             resume: None,
             connected: false,
             replica: Replica::new(author.unwrap_or(AuthorId(0))),
+            unkept: BTreeMap::new(),
             wet: WetStrokes::default(),
             painter: Painter::default(),
             settled: Default::default(),
@@ -123,20 +126,15 @@ impl Glass {
 
     /// How many of our changes the server has not acknowledged.
     pub fn pending(&self) -> usize {
-        self.replica.pending().count()
+        self.replica.pending().count() + self.unkept.len()
     }
 
     /// All that is not acknowledged, as messages to keep; for when the page is about to go.
     pub fn unacknowledged(&self) -> Vec<Out> {
-        self.replica
-            .pending()
-            .map(|p| Out {
-                key: Some(p.id.0.to_string()),
-                bytes: encode(&ToServer::Act {
-                    id: p.id,
-                    intent: p.intent.clone(),
-                }),
-            })
+        let unkept = self.unkept.iter().map(|(id, intent)| (*id, intent));
+        unkept
+            .chain(self.replica.pending().map(|p| (p.id, &p.intent)))
+            .map(|(id, intent)| act_message(id, intent.clone()))
             .collect()
     }
 
@@ -189,7 +187,7 @@ impl Glass {
             .sum()
     }
 
-    /// Puts a backdrop on stage, here at once.
+    /// Puts a backdrop on stage, as soon as the server has taken note.
     pub fn goto(&mut self, id: &str) {
         let Some(id) = id.parse().ok().map(BackdropId) else {
             return;
@@ -242,10 +240,7 @@ impl Glass {
     /// Queued whether connected or not: whoever takes it off the queue keeps it, and sends it if
     /// there is a line.
     fn queue(&mut self, id: ChangeId, intent: Intent) {
-        self.outbox.push_back(Out {
-            key: Some(id.0.to_string()),
-            bytes: encode(&ToServer::Act { id, intent }),
-        });
+        self.outbox.push_back(act_message(id, intent));
     }
 
     fn show(&mut self, shown: Shown) {
@@ -262,5 +257,12 @@ impl Glass {
 
     fn stage(&self) -> Rect<GlassFrame> {
         Rect::of_size(self.area)
+    }
+}
+
+fn act_message(id: ChangeId, intent: Intent) -> Out {
+    Out {
+        key: Some(id.0.to_string()),
+        bytes: encode(&ToServer::Act { id, intent }),
     }
 }

@@ -1,1 +1,153 @@
-fn main() {}
+//! `bozzetto`: the command.
+
+use std::io::IsTerminal;
+use std::net::{SocketAddr, TcpListener};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use bozzetto::app::App;
+use bozzetto::auth::passphrase;
+use bozzetto::serve::{Tls, own_address, serve};
+use bozzetto::store::Store;
+use clap::{Args, Parser, Subcommand};
+
+/// Draw, highlight and spotlight live on whatever is on screen, and hand the marked-up picture to
+/// the people who were there.
+#[derive(Parser)]
+#[command(version, about)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serve the lessons in a data folder.
+    Serve(Serve),
+    /// Set the presenter passphrase, which is asked for whenever other machines can reach the server.
+    Passphrase {
+        /// The data folder.
+        #[arg(long)]
+        data: PathBuf,
+    },
+    /// Fill a data folder with made-up lessons to try everything with.
+    DemoData {
+        /// The data folder; must be new or empty.
+        #[arg(long)]
+        data: PathBuf,
+    },
+}
+
+#[derive(Args)]
+struct Serve {
+    /// Where lessons, captures and settings are kept; made if it is not there.
+    #[arg(long)]
+    data: PathBuf,
+    /// Address and port to listen on. Any but this machine's own (127.0.0.1) needs a passphrase.
+    #[arg(long, default_value = "127.0.0.1:7070")]
+    listen: SocketAddr,
+    /// If the port is taken, take the next free one.
+    #[arg(long)]
+    next_free: bool,
+    /// A certificate (PEM); browsers give clipboard and camera only to secure addresses.
+    #[arg(long, requires = "tls_key", conflicts_with = "tls_self_signed")]
+    tls_cert: Option<PathBuf>,
+    /// The certificate's private key (PEM).
+    #[arg(long, requires = "tls_cert")]
+    tls_key: Option<PathBuf>,
+    /// Serve with a certificate of its own making; browsers will ask once whether to trust it.
+    #[arg(long)]
+    tls_self_signed: bool,
+}
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    let filter = tracing_subscriber::EnvFilter::try_from_env("BOZZETTO_LOG")
+        .unwrap_or_else(|_| "warn".into());
+    tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_writer(std::io::stderr)
+        .init();
+    let done = match Cli::parse().command {
+        Command::Serve(options) => run(options).await,
+        Command::Passphrase { data } => set_passphrase(data).await,
+        Command::DemoData { data } => bozzetto::demo::fill(&data).await,
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(e) => {
+            eprintln!("bozzetto: {e:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn run(options: Serve) -> anyhow::Result<()> {
+    let tls = match (options.tls_cert, options.tls_key) {
+        (Some(cert), Some(key)) => Tls::Files { cert, key },
+        _ if options.tls_self_signed => Tls::SelfSigned,
+        _ => Tls::None,
+    };
+    let listener = listen(options.listen, options.next_free)?;
+    let address = listener.local_addr()?;
+    let secure = !matches!(tls, Tls::None);
+    let app = App::open(&options.data, address, secure).await?;
+    print_addresses(address, secure);
+    serve(app, listener, tls, &options.data).await
+}
+
+fn listen(wanted: SocketAddr, next_free: bool) -> anyhow::Result<TcpListener> {
+    let mut address = wanted;
+    loop {
+        match TcpListener::bind(address) {
+            Ok(listener) => return Ok(listener),
+            Err(e) if next_free && e.kind() == std::io::ErrorKind::AddrInUse => {
+                let next = address.port().checked_add(1);
+                address.set_port(next.ok_or_else(|| anyhow::anyhow!("no port is free"))?);
+            }
+            Err(e) if e.kind() == std::io::ErrorKind::AddrInUse => {
+                anyhow::bail!("{address} is taken by another program; choose another with --listen")
+            }
+            Err(e) => anyhow::bail!("{address} cannot be listened on: {e}"),
+        }
+    }
+}
+
+fn print_addresses(address: SocketAddr, secure: bool) {
+    let scheme = if secure { "https" } else { "http" };
+    let shown = match address.ip() {
+        ip if ip.is_unspecified() => {
+            let ip = own_address().unwrap_or(ip);
+            SocketAddr::new(ip, address.port())
+        }
+        _ => address,
+    };
+    println!("presenter     {scheme}://{shown}/");
+    println!("participants  {scheme}://{shown}/join");
+    if address.ip().is_loopback() {
+        println!("Only this machine can reach these. --listen 0.0.0.0:{} opens them to others.", address.port());
+    }
+}
+
+async fn set_passphrase(data: PathBuf) -> anyhow::Result<()> {
+    let typed = if std::io::stdin().is_terminal() {
+        let first = rpassword::prompt_password("New presenter passphrase: ")?;
+        let again = rpassword::prompt_password("Once more: ")?;
+        anyhow::ensure!(first == again, "the two are not the same; nothing was changed");
+        first
+    } else {
+        let mut line = String::new();
+        std::io::stdin().read_line(&mut line)?;
+        line.trim_end_matches(['\r', '\n']).to_owned()
+    };
+    let shortest = passphrase::SHORTEST;
+    anyhow::ensure!(
+        typed.chars().count() >= shortest,
+        "a passphrase needs at least {shortest} characters; nothing was changed"
+    );
+    std::fs::create_dir_all(&data)?;
+    let store = Store::open(&data)?;
+    store.write(move |conn| passphrase::set(conn, &typed)).await?;
+    println!("The passphrase is set. Presenters have to give it the next time they come.");
+    Ok(())
+}

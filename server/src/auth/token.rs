@@ -1,0 +1,36 @@
+//! Secrets that browsers carry in cookies. The database holds only their hashes.
+
+use axum::http::HeaderMap;
+use axum::http::header::COOKIE;
+use sha2::{Digest, Sha256};
+
+use crate::media::hex;
+
+/// 256 random bits, in hexadecimal.
+pub fn new() -> String {
+    hex(&rand::random::<[u8; 32]>())
+}
+
+/// What the database keeps of a token. A plain hash will do: there is nothing to guess.
+pub fn hash(token: &str) -> String {
+    hex(&Sha256::digest(token.as_bytes()))
+}
+
+/// A cookie of this name, if the browser sent one.
+pub fn cookie<'a>(headers: &'a HeaderMap, name: &str) -> Option<&'a str> {
+    headers
+        .get_all(COOKIE)
+        .iter()
+        .filter_map(|v| v.to_str().ok())
+        .flat_map(|v| v.split(';'))
+        .filter_map(|pair| pair.trim().split_once('='))
+        .find(|(key, _)| *key == name)
+        .map(|(_, value)| value)
+}
+
+/// The line that sets a cookie for `days`; scripts cannot read it, other sites cannot send it.
+pub fn set_cookie(name: &str, value: &str, path: &str, days: u32, secure: bool) -> String {
+    let age = days * 24 * 3600;
+    let secure = if secure { "; Secure" } else { "" };
+    format!("{name}={value}; Path={path}; Max-Age={age}; HttpOnly; SameSite=Lax{secure}")
+}

@@ -1,0 +1,153 @@
+//! Captures in the database.
+
+use bozzetto_core::wire::TakeAway;
+use rusqlite::{Connection, OptionalExtension, Row, params};
+
+use crate::media::Written;
+use crate::store::Result;
+
+/// A capture, as pages show it.
+pub struct Capture {
+    pub id: i64,
+    pub lesson: i64,
+    pub name: String,
+    pub way: String,
+    pub width: u32,
+    pub height: u32,
+    pub taken_at: i64,
+    pub handed_out: bool,
+    pub media: String,
+    pub thumbnail: String,
+}
+
+/// A capture that has just been taken.
+pub struct NewCapture {
+    pub lesson: i64,
+    pub name: String,
+    pub way: &'static str,
+    pub width: u32,
+    pub height: u32,
+    pub picture: Written,
+    pub thumbnail: Written,
+}
+
+const COLUMNS: &str =
+    "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail";
+
+fn capture(row: &Row) -> rusqlite::Result<Capture> {
+    Ok(Capture {
+        id: row.get(0)?,
+        lesson: row.get(1)?,
+        name: row.get(2)?,
+        way: row.get(3)?,
+        width: row.get(4)?,
+        height: row.get(5)?,
+        taken_at: row.get(6)?,
+        handed_out: row.get(7)?,
+        media: row.get(8)?,
+        thumbnail: row.get(9)?,
+    })
+}
+
+/// Keeps a capture; gives its id. A name that is taken in this lesson gets a number.
+pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
+    new.picture.enter(conn)?;
+    new.thumbnail.enter(conn)?;
+    let mut taken = conn.prepare_cached(
+        "SELECT 1 FROM capture WHERE lesson = ?1 AND name = ?2 AND deleted_at IS NULL",
+    )?;
+    let mut name = new.name.clone();
+    let mut number = 1;
+    while taken.exists(params![new.lesson, name])? {
+        number += 1;
+        name = format!("{} ({number})", new.name);
+    }
+    conn.prepare_cached(
+        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+    )?
+    .execute(params![
+        new.lesson,
+        name,
+        new.way,
+        new.picture.sha,
+        new.thumbnail.sha,
+        new.width,
+        new.height,
+        crate::now()
+    ])?;
+    Ok(conn.last_insert_rowid())
+}
+
+/// A lesson's captures, oldest first.
+pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<Capture>> {
+    let mut statement = conn.prepare_cached(&format!(
+        "SELECT {COLUMNS} FROM capture WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY taken_at, id"
+    ))?;
+    let rows = statement.query_map([lesson], capture)?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// One capture, deleted or not.
+pub fn one(conn: &Connection, lesson: i64, id: i64) -> Result<Option<Capture>> {
+    let mut statement = conn.prepare_cached(&format!(
+        "SELECT {COLUMNS} FROM capture WHERE id = ?1 AND lesson = ?2"
+    ))?;
+    Ok(statement.query_row([id, lesson], capture).optional()?)
+}
+
+pub fn rename(conn: &Connection, lesson: i64, id: i64, name: &str) -> Result<()> {
+    conn.execute(
+        "UPDATE capture SET name = ?1 WHERE id = ?2 AND lesson = ?3",
+        params![name, id, lesson],
+    )?;
+    Ok(())
+}
+
+/// Hands a capture out, or takes it back.
+pub fn set_handed_out(conn: &Connection, lesson: i64, id: i64, out: bool) -> Result<()> {
+    let at = out.then(crate::now);
+    conn.execute(
+        "UPDATE capture SET handed_out_at = ?1 WHERE id = ?2 AND lesson = ?3",
+        params![at, id, lesson],
+    )?;
+    Ok(())
+}
+
+/// Marks a capture as deleted, or brings it back.
+pub fn set_deleted(conn: &Connection, lesson: i64, id: i64, deleted: bool) -> Result<()> {
+    let at = deleted.then(crate::now);
+    conn.execute(
+        "UPDATE capture SET deleted_at = ?1 WHERE id = ?2 AND lesson = ?3",
+        params![at, id, lesson],
+    )?;
+    Ok(())
+}
+
+/// What participants can pick up, what was handed out last first.
+pub fn handed_out(conn: &Connection, lesson: i64) -> Result<Vec<TakeAway>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT id, name, width, height FROM capture
+         WHERE lesson = ?1 AND handed_out_at IS NOT NULL AND deleted_at IS NULL
+         ORDER BY handed_out_at DESC, id DESC",
+    )?;
+    let rows = statement.query_map([lesson], |row| {
+        Ok(TakeAway {
+            id: row.get::<_, i64>(0)? as u64,
+            name: row.get(1)?,
+            width: row.get(2)?,
+            height: row.get(3)?,
+        })
+    })?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// The file and name of a capture, as long as it is handed out.
+pub fn handed_out_file(conn: &Connection, lesson: i64, id: i64) -> Result<Option<(String, String)>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT media, name FROM capture
+         WHERE id = ?1 AND lesson = ?2 AND handed_out_at IS NOT NULL AND deleted_at IS NULL",
+    )?;
+    let row = statement.query_row([id, lesson], |row| Ok((row.get(0)?, row.get(1)?)));
+    Ok(row.optional()?)
+}

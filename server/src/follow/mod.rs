@@ -1,0 +1,6 @@
+//! Following: participants join with the code, watch the stage on their own screens, and pick up
+//! what is handed out.
+
+mod routes;
+
+pub use routes::routes;

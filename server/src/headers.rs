@@ -1,0 +1,109 @@
+//! What every answer says to the browser about trust, and which requests are not taken at all.
+
+use std::net::IpAddr;
+
+use axum::extract::{Request, State};
+use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, StatusCode, header};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
+
+use crate::app::App;
+
+/// One policy for all our pages: nothing but our own files, and no script in the page itself.
+const PAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; \
+    style-src 'self'; img-src 'self' blob: data:; font-src 'self'; connect-src 'self'; \
+    form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+/// Pictures that somebody brought: no script, no fetching, no origin.
+pub const MEDIA_POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox";
+
+/// Adds the headers, and refuses requests that another site's page made a browser send.
+pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Response {
+    if app.open && !names_this_machine(request.headers()) {
+        let why = "This server answers only to the name of this machine.";
+        return (StatusCode::MISDIRECTED_REQUEST, why).into_response();
+    }
+    let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
+    let socket = request.headers().contains_key(header::UPGRADE);
+    if (changes || socket) && !same_origin(request.headers()) {
+        let why = "This request came from another site's page.";
+        return (StatusCode::FORBIDDEN, why).into_response();
+    }
+    let mut response = next.run(request).await;
+    let headers = response.headers_mut();
+    let mut default = |name: HeaderName, value: &'static str| {
+        headers.entry(name).or_insert(HeaderValue::from_static(value));
+    };
+    default(header::CONTENT_SECURITY_POLICY, PAGE_POLICY);
+    default(header::X_CONTENT_TYPE_OPTIONS, "nosniff");
+    default(header::REFERRER_POLICY, "same-origin");
+    default(HeaderName::from_static("cross-origin-resource-policy"), "same-origin");
+    default(HeaderName::from_static("cross-origin-opener-policy"), "same-origin");
+    default(header::CACHE_CONTROL, "no-store");
+    response
+}
+
+/// Browsers say where a request comes from: in `Origin` with everything that changes something, in
+/// `Sec-Fetch-Site` on secure addresses. Programs that are no browsers say neither.
+fn same_origin(headers: &HeaderMap) -> bool {
+    let text = |name: HeaderName| headers.get(name).and_then(|v| v.to_str().ok());
+    let site = text(HeaderName::from_static("sec-fetch-site"));
+    if site.is_some_and(|s| s != "same-origin" && s != "none") {
+        return false;
+    }
+    match (text(header::ORIGIN), text(header::HOST)) {
+        (Some(origin), Some(host)) => {
+            origin.split_once("://").is_some_and(|(_, o)| o.eq_ignore_ascii_case(host))
+        }
+        (Some(_), None) => false,
+        (None, _) => true,
+    }
+}
+
+/// A server that opens without a password must not be reached under a name that somebody else may
+/// point at it.
+fn names_this_machine(headers: &HeaderMap) -> bool {
+    let Some(host) = headers.get(header::HOST).and_then(|v| v.to_str().ok()) else {
+        return false;
+    };
+    let name = host.rsplit_once(':').map_or(host, |(name, port)| {
+        if port.chars().all(|c| c.is_ascii_digit()) { name } else { host }
+    });
+    let bare = name.trim_start_matches('[').trim_end_matches(']');
+    name.eq_ignore_ascii_case("localhost")
+        || bare.parse::<IpAddr>().is_ok_and(|ip| ip.is_loopback())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn headers(pairs: &[(&'static str, &'static str)]) -> HeaderMap {
+        let pair = |(k, v): &(&'static str, &'static str)| {
+            (HeaderName::from_static(k), HeaderValue::from_static(v))
+        };
+        pairs.iter().map(pair).collect()
+    }
+
+    #[test]
+    fn another_site_s_page_changes_nothing_here() {
+        let own = [("host", "127.0.0.1:7070"), ("origin", "http://127.0.0.1:7070")];
+        assert!(same_origin(&headers(&own)));
+        let other = [("host", "127.0.0.1:7070"), ("origin", "http://evil.example")];
+        assert!(!same_origin(&headers(&other)));
+        let null = [("host", "127.0.0.1:7070"), ("origin", "null")];
+        assert!(!same_origin(&headers(&null)));
+        let cross = [("host", "127.0.0.1:7070"), ("sec-fetch-site", "cross-site")];
+        assert!(!same_origin(&headers(&cross)));
+    }
+
+    #[test]
+    fn only_this_machine_s_own_names_are_answered() {
+        for host in ["localhost:7070", "127.0.0.1", "[::1]:7070", "127.1.2.3:80"] {
+            assert!(names_this_machine(&headers(&[("host", host)])), "{host}");
+        }
+        for host in ["rebound.example:7070", "192.168.1.5:7070", "127.0.0.1.example"] {
+            assert!(!names_this_machine(&headers(&[("host", host)])), "{host}");
+        }
+    }
+}

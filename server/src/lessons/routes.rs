@@ -1,0 +1,149 @@
+//! The home page and what can be done on it.
+
+use askama::Template;
+use axum::extract::{Path, State};
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum::routing::{get, post};
+use axum::{Form, Router};
+use bozzetto_core::naming::tidy;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use serde::Deserialize;
+
+use super::queries::{self, LessonCard};
+use super::thumbnails;
+use crate::app::App;
+use crate::error::{AppError, Result};
+use crate::live::lesson::Command;
+
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/", get(home))
+        .route("/lessons", post(create))
+        .route("/lessons/now", post(start_now))
+        .route("/lessons/{lesson}", get(card))
+        .route("/lessons/{lesson}/rename", get(rename_form).post(rename))
+        .route("/lessons/{lesson}/delete", post(delete))
+        .route("/lessons/{lesson}/restore", post(restore))
+        .route("/lessons/{lesson}/backdrops/{backdrop}/thumbnail.png", get(thumbnails::show))
+}
+
+#[derive(Template)]
+#[template(path = "home.html")]
+struct Home {
+    lessons: Vec<LessonCard>,
+}
+
+#[derive(Template)]
+#[template(path = "lesson_card.html")]
+struct Card {
+    lesson: LessonCard,
+}
+
+#[derive(Template)]
+#[template(path = "lesson_rename.html")]
+struct RenameForm {
+    lesson: LessonCard,
+}
+
+#[derive(Template)]
+#[template(path = "lesson_deleted.html")]
+struct Deleted {
+    id: i64,
+    name: String,
+}
+
+impl LessonCard {
+    /// When it was last used, as people say it.
+    fn when(&self) -> String {
+        let zone = TimeZone::system();
+        let local = |ms: i64| {
+            Timestamp::from_millisecond(ms)
+                .unwrap_or(Timestamp::UNIX_EPOCH)
+                .to_zoned_datetime(zone.clone())
+        };
+        let (used, now) = (local(self.used_at), local(crate::now()));
+        if used.date() == now.date() {
+            used.strftime("today, %H:%M").to_string()
+        } else if used.year() == now.year() {
+            used.strftime("%-d %B").to_string()
+        } else {
+            used.strftime("%-d %B %Y").to_string()
+        }
+    }
+}
+
+async fn home(State(app): State<App>) -> Result<Response> {
+    let lessons = app.store.read(queries::all).await?;
+    Ok(Html(Home { lessons }.render()?).into_response())
+}
+
+async fn start_now(State(app): State<App>) -> Result<Redirect> {
+    let name = jiff::ZonedDateTime::now().strftime("Lesson of %-d %B, %H:%M").to_string();
+    let id = app.store.write(move |conn| queries::create(conn, &name, "class")).await?;
+    Ok(Redirect::to(&format!("/lessons/{id}/stage")))
+}
+
+#[derive(Deserialize)]
+struct NewLesson {
+    name: String,
+    kind: String,
+}
+
+async fn create(State(app): State<App>, Form(new): Form<NewLesson>) -> Result<Redirect> {
+    let name = named(&new.name)?;
+    let kind = match new.kind.as_str() {
+        "meeting" => "meeting",
+        _ => "class",
+    };
+    let id = app.store.write(move |conn| queries::create(conn, &name, kind)).await?;
+    Ok(Redirect::to(&format!("/lessons/{id}/stage")))
+}
+
+/// What somebody typed as a name, or why it will not do.
+pub fn named(typed: &str) -> Result<String> {
+    tidy(typed).ok_or_else(|| AppError::Unusable("Please give it a name.".to_owned()))
+}
+
+async fn find(app: &App, id: i64) -> Result<LessonCard> {
+    let found = app.store.read(move |conn| queries::one(conn, id)).await?;
+    found.ok_or(AppError::NotFound)
+}
+
+async fn card(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
+    let lesson = find(&app, id).await?;
+    Ok(Html(Card { lesson }.render()?))
+}
+
+async fn rename_form(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
+    let lesson = find(&app, id).await?;
+    Ok(Html(RenameForm { lesson }.render()?))
+}
+
+#[derive(Deserialize)]
+struct Rename {
+    name: String,
+}
+
+async fn rename(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Form(form): Form<Rename>,
+) -> Result<Html<String>> {
+    let name = named(&form.name)?;
+    app.store.write(move |conn| queries::rename(conn, id, &name)).await?;
+    app.live.tell(id, Command::Changed { goto: None }).await;
+    card(State(app), Path(id)).await
+}
+
+async fn delete(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
+    let name = find(&app, id).await?.name;
+    app.store.write(move |conn| queries::set_deleted(conn, id, true)).await?;
+    app.live.tell(id, Command::Deleted).await;
+    Ok(Html(Deleted { id, name }.render()?))
+}
+
+async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
+    app.store.write(move |conn| queries::set_deleted(conn, id, false)).await?;
+    card(State(app), Path(id)).await
+}

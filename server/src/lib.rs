@@ -1,0 +1,25 @@
+//! The Bozzetto server: keeps lessons, orders their changes and hands them round.
+//!
+//! One folder for each thing a person does: [`lessons`] (home), [`stage`], [`captures`] and
+//! [`follow`]. The plumbing is apart: [`store`] (SQLite), [`media`] (files), [`live`] (open
+//! lessons), [`auth`] (who may do what) and [`assets`] (what pages are made of).
+
+pub mod app;
+pub mod assets;
+pub mod auth;
+pub mod captures;
+pub mod demo;
+pub mod error;
+pub mod follow;
+pub mod headers;
+pub mod lessons;
+pub mod live;
+pub mod media;
+pub mod serve;
+pub mod stage;
+pub mod store;
+
+/// Milliseconds since 1970.
+pub fn now() -> i64 {
+    jiff::Timestamp::now().as_millisecond()
+}

@@ -1,0 +1,168 @@
+//! The log of a lesson on disk: reading it when a lesson is opened, adding to it, and snapshots.
+
+use std::collections::HashMap;
+
+use bozzetto_core::capture::Grain;
+use bozzetto_core::change::Change;
+use bozzetto_core::history::Keep;
+use bozzetto_core::ids::{BackdropId, ChangeId};
+use bozzetto_core::sheet::{Sheets, Snapshot};
+use bozzetto_core::wire::{BackdropKind, BackdropView, decode, encode};
+use rusqlite::{Connection, OptionalExtension, params};
+
+use crate::store::{Result, StoreError};
+
+/// The form of stored changes and snapshots; stands in front of each.
+const FORM: u8 = 1;
+
+/// A lesson as it is found on disk.
+pub struct Opened {
+    pub sheets: Sheets,
+    pub seq: u64,
+    /// The newest changes, for who missed a few.
+    pub recent: Vec<(u64, Change)>,
+    pub known: HashMap<ChangeId, u64>,
+    pub outline: Outline,
+}
+
+/// What the tables say of a lesson, apart from its marks.
+#[derive(Clone, Debug)]
+pub struct Outline {
+    pub name: String,
+    pub aspect: (f64, f64),
+    pub order: Vec<BackdropView>,
+    pub current: Option<BackdropId>,
+    pub paused: bool,
+}
+
+/// How many of the newest changes are kept at hand.
+pub const RECENT: usize = 1000;
+
+/// Opens a lesson: the newest snapshot, and every change after it.
+pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
+    let Some(outline) = outline(conn, lesson)? else {
+        return Ok(None);
+    };
+    let snapshot: Option<(u64, Vec<u8>)> = conn
+        .prepare_cached("SELECT seq, body FROM snapshot WHERE lesson = ?1")?
+        .query_row([lesson], |row| Ok((row.get::<_, i64>(0)? as u64, row.get(1)?)))
+        .optional()?;
+    let (mut seq, mut sheets) = match snapshot {
+        Some((seq, body)) => (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?)),
+        None => (0, Sheets::new(Keep::All)),
+    };
+    let mut recent = Vec::new();
+    let mut log = conn.prepare_cached(
+        "SELECT seq, body FROM change WHERE lesson = ?1 AND seq > ?2 ORDER BY seq",
+    )?;
+    let mut rows = log.query(params![lesson, seq as i64])?;
+    while let Some(row) = rows.next()? {
+        let change: Change = unpack(&row.get::<_, Vec<u8>>(1)?)?;
+        seq = row.get::<_, i64>(0)? as u64;
+        sheets
+            .apply(&change)
+            .map_err(|why| StoreError(format!("change {seq} of lesson {lesson}: {why}")))?;
+        recent.push((seq, change));
+    }
+    let keep = recent.len().saturating_sub(RECENT);
+    recent.drain(..keep);
+    let known = conn
+        .prepare_cached("SELECT id, seq FROM change WHERE lesson = ?1")?
+        .query_map([lesson], |row| {
+            let id = ChangeId(row.get::<_, i64>(0)? as u64);
+            Ok((id, row.get::<_, i64>(1)? as u64))
+        })?
+        .collect::<rusqlite::Result<_>>()?;
+    Ok(Some(Opened {
+        sheets,
+        seq,
+        recent,
+        known,
+        outline,
+    }))
+}
+
+/// Name, running order, what is on stage and whether it is paused.
+pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
+    let found = conn
+        .prepare_cached(
+            "SELECT name, aspect_width, aspect_height, current, paused FROM lesson
+             WHERE id = ?1 AND deleted_at IS NULL",
+        )?
+        .query_row([lesson], |row| {
+            Ok(Outline {
+                name: row.get(0)?,
+                aspect: (row.get(1)?, row.get(2)?),
+                order: Vec::new(),
+                current: row.get::<_, Option<i64>>(3)?.map(|id| BackdropId(id as u64)),
+                paused: row.get(4)?,
+            })
+        })
+        .optional()?;
+    let Some(mut outline) = found else {
+        return Ok(None);
+    };
+    outline.order = conn
+        .prepare_cached(
+            "SELECT id, name, ruling, vector, width, height FROM backdrop
+             WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id",
+        )?
+        .query_map([lesson], |row| {
+            let ruling: Option<String> = row.get(2)?;
+            let ruling = ruling.and_then(|r| bozzetto_core::board::Ruling::from_word(&r));
+            let grain = match row.get(3)? {
+                true => Grain::Vector,
+                false => Grain::Pixels,
+            };
+            Ok(BackdropView {
+                id: BackdropId(row.get::<_, i64>(0)? as u64),
+                name: row.get(1)?,
+                width: row.get(4)?,
+                height: row.get(5)?,
+                kind: match ruling {
+                    Some(ruling) => BackdropKind::Board { ruling },
+                    None => BackdropKind::Picture { grain },
+                },
+            })
+        })?
+        .collect::<rusqlite::Result<_>>()?;
+    if !outline.order.iter().any(|b| Some(b.id) == outline.current) {
+        outline.current = outline.order.first().map(|b| b.id);
+    }
+    Ok(Some(outline))
+}
+
+/// Writes changes at the end of the log.
+pub fn append(conn: &Connection, lesson: i64, changes: &[(u64, Change)]) -> Result<()> {
+    let mut insert = conn
+        .prepare_cached("INSERT INTO change (lesson, seq, id, body) VALUES (?1, ?2, ?3, ?4)")?;
+    for (seq, change) in changes {
+        insert.execute(params![lesson, *seq as i64, change.id.0 as i64, pack(change)])?;
+    }
+    Ok(())
+}
+
+/// Keeps the sheets as they are after change `seq`.
+pub fn keep_snapshot(conn: &Connection, lesson: i64, seq: u64, snapshot: &Snapshot) -> Result<()> {
+    conn.prepare_cached(
+        "INSERT INTO snapshot (lesson, seq, body) VALUES (?1, ?2, ?3)
+         ON CONFLICT (lesson) DO UPDATE SET seq = excluded.seq, body = excluded.body
+         WHERE excluded.seq > snapshot.seq",
+    )?
+    .execute(params![lesson, seq as i64, pack(snapshot)])?;
+    Ok(())
+}
+
+fn pack<T: serde::Serialize>(value: &T) -> Vec<u8> {
+    let mut bytes = vec![FORM];
+    bytes.extend(encode(value));
+    bytes
+}
+
+fn unpack<T: for<'de> serde::Deserialize<'de>>(bytes: &[u8]) -> Result<T> {
+    let unreadable = || StoreError("a stored change cannot be read by this version".to_owned());
+    match bytes.split_first() {
+        Some((&FORM, body)) => decode(body).ok_or_else(unreadable),
+        _ => Err(unreadable()),
+    }
+}

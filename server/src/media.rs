@@ -1,0 +1,127 @@
+//! Files, named by the SHA-256 of what they contain.
+//!
+//! A file is written under a temporary name, synced and renamed before the database learns of it:
+//! a row always has its file. A file that never got its row is swept away at the next start.
+
+use std::collections::HashSet;
+use std::fs::{self, File};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use anyhow::Context;
+use rusqlite::{Connection, OptionalExtension, params};
+use sha2::{Digest, Sha256};
+
+use crate::store;
+
+/// The folder of files; cheap to clone.
+#[derive(Clone)]
+pub struct Media {
+    folder: Arc<PathBuf>,
+}
+
+/// A file that has been written and is not yet in the database.
+#[derive(Clone, Debug)]
+pub struct Written {
+    pub sha: String,
+    pub mime: &'static str,
+    pub bytes: u64,
+}
+
+impl Media {
+    pub fn open(data: &Path) -> anyhow::Result<Self> {
+        let folder = data.join("media");
+        fs::create_dir_all(&folder)
+            .with_context(|| format!("{} could not be made", folder.display()))?;
+        Ok(Self {
+            folder: Arc::new(folder),
+        })
+    }
+
+    /// Writes a file; blocks until it is on disk.
+    pub fn write(&self, bytes: &[u8], mime: &'static str) -> std::io::Result<Written> {
+        let sha = hex(&Sha256::digest(bytes));
+        let written = Written {
+            sha: sha.clone(),
+            mime,
+            bytes: bytes.len() as u64,
+        };
+        let path = self.path(&sha);
+        if path.exists() {
+            return Ok(written);
+        }
+        let mut temporary = tempfile::Builder::new()
+            .prefix(".writing-")
+            .tempfile_in(&*self.folder)?;
+        temporary.write_all(bytes)?;
+        temporary.as_file().sync_all()?;
+        temporary.persist(&path).map_err(|e| e.error)?;
+        File::open(&*self.folder)?.sync_all()?;
+        Ok(written)
+    }
+
+    /// The whole file; blocks.
+    pub fn read(&self, sha: &str) -> std::io::Result<Vec<u8>> {
+        fs::read(self.path(sha))
+    }
+
+    /// Removes every file that the database does not know.
+    pub fn sweep(&self, known: &HashSet<String>) -> std::io::Result<()> {
+        for entry in fs::read_dir(&*self.folder)? {
+            let entry = entry?;
+            if !known.contains(&*entry.file_name().to_string_lossy()) {
+                fs::remove_file(entry.path())?;
+            }
+        }
+        Ok(())
+    }
+
+    fn path(&self, sha: &str) -> PathBuf {
+        // Only ever called with names from the database, which are hexadecimal.
+        self.folder.join(sha)
+    }
+}
+
+impl Written {
+    /// Enters the file in the database, if it is not there.
+    pub fn enter(&self, conn: &Connection) -> store::Result<()> {
+        conn.prepare_cached(
+            "INSERT INTO media (sha, mime, bytes, created_at) VALUES (?1, ?2, ?3, ?4)
+             ON CONFLICT (sha) DO NOTHING",
+        )?
+        .execute(params![self.sha, self.mime, self.bytes as i64, crate::now()])?;
+        Ok(())
+    }
+}
+
+/// What kind of file it is.
+pub fn mime(conn: &Connection, sha: &str) -> store::Result<Option<String>> {
+    let mut statement = conn.prepare_cached("SELECT mime FROM media WHERE sha = ?1")?;
+    Ok(statement.query_row([sha], |row| row.get(0)).optional()?)
+}
+
+/// How long what was deleted can be brought back.
+const MONTH: i64 = 30 * 24 * 3600 * 1000;
+
+/// Forgets what was deleted more than a month ago, and the files that nothing refers to any more.
+/// Gives the names of the files that stay.
+pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
+    let before = crate::now() - MONTH;
+    for table in ["lesson", "capture"] {
+        conn.execute(&format!("DELETE FROM {table} WHERE deleted_at < ?1"), [before])?;
+    }
+    conn.execute(
+        "DELETE FROM media WHERE sha NOT IN (
+             SELECT media FROM backdrop WHERE media IS NOT NULL
+             UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture)",
+        [],
+    )?;
+    let mut statement = conn.prepare("SELECT sha FROM media")?;
+    let names = statement.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+    Ok(names)
+}
+
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}

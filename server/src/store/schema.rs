@@ -1,0 +1,97 @@
+//! The tables, as migrations that only go forward.
+
+use rusqlite_migration::{M, Migrations};
+
+pub fn migrations() -> Migrations<'static> {
+    Migrations::new(vec![M::up(FIRST)])
+}
+
+/// Times are milliseconds since 1970. What is deleted keeps its row, so that deleting can be undone;
+/// it is swept away after a month.
+const FIRST: &str = "
+CREATE TABLE media (
+    sha TEXT PRIMARY KEY,
+    mime TEXT NOT NULL,
+    bytes INTEGER NOT NULL,
+    created_at INTEGER NOT NULL
+) STRICT;
+
+CREATE TABLE lesson (
+    id INTEGER PRIMARY KEY,
+    name TEXT NOT NULL,
+    kind TEXT NOT NULL CHECK (kind IN ('class', 'meeting')),
+    code TEXT NOT NULL UNIQUE,
+    aspect_width REAL NOT NULL DEFAULT 16,
+    aspect_height REAL NOT NULL DEFAULT 9,
+    current INTEGER,
+    paused INTEGER NOT NULL DEFAULT 0,
+    created_at INTEGER NOT NULL,
+    used_at INTEGER NOT NULL,
+    deleted_at INTEGER
+) STRICT;
+
+CREATE TABLE backdrop (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    place REAL NOT NULL,
+    name TEXT NOT NULL,
+    ruling TEXT,
+    media TEXT REFERENCES media (sha),
+    vector INTEGER NOT NULL DEFAULT 0,
+    width REAL NOT NULL,
+    height REAL NOT NULL,
+    deleted_at INTEGER,
+    CHECK ((ruling IS NULL) <> (media IS NULL))
+) STRICT;
+CREATE INDEX backdrop_of_lesson ON backdrop (lesson, place);
+
+-- The log: the truth about marks. The body is a version byte and a packed change.
+CREATE TABLE change (
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    seq INTEGER NOT NULL,
+    id INTEGER NOT NULL,
+    body BLOB NOT NULL,
+    PRIMARY KEY (lesson, seq)
+) STRICT, WITHOUT ROWID;
+CREATE UNIQUE INDEX change_by_id ON change (lesson, id);
+
+-- Where to start reading the log from.
+CREATE TABLE snapshot (
+    lesson INTEGER PRIMARY KEY REFERENCES lesson (id) ON DELETE CASCADE,
+    seq INTEGER NOT NULL,
+    body BLOB NOT NULL
+) STRICT;
+
+CREATE TABLE capture (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    name TEXT NOT NULL,
+    way TEXT NOT NULL CHECK (way IN ('box', 'outline', 'pane', 'stage')),
+    media TEXT NOT NULL REFERENCES media (sha),
+    thumbnail TEXT NOT NULL REFERENCES media (sha),
+    width INTEGER NOT NULL,
+    height INTEGER NOT NULL,
+    taken_at INTEGER NOT NULL,
+    handed_out_at INTEGER,
+    deleted_at INTEGER
+) STRICT;
+CREATE INDEX capture_of_lesson ON capture (lesson, taken_at);
+
+CREATE TABLE participant (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    name TEXT NOT NULL,
+    token_hash TEXT NOT NULL UNIQUE,
+    joined_at INTEGER NOT NULL
+) STRICT;
+
+CREATE TABLE presenter_session (
+    token_hash TEXT PRIMARY KEY,
+    expires_at INTEGER NOT NULL
+) STRICT;
+
+CREATE TABLE setting (
+    key TEXT PRIMARY KEY,
+    value TEXT NOT NULL
+) STRICT;
+";

@@ -1,0 +1,158 @@
+// @ts-check
+// The picture area: the backdrop and four layers of marks, of which only what changed is painted
+// again.
+
+import { print } from "./printer.js";
+
+/** @import { Glass, InitOutput } from "../glass/glass.js" */
+
+const NAMES = ["highlighter", "wet-highlighter", "ink", "wet-ink"];
+const GLASS_WIDTH = 1920;
+
+/** @param {string} id */
+const canvas = (id) => /** @type {HTMLCanvasElement} */ (document.getElementById(id));
+
+export class Layers {
+  /**
+   * @param {Glass} glass
+   * @param {InitOutput} wasm
+   * @param {HTMLElement} picture
+   */
+  constructor(glass, wasm, picture) {
+    this.glass = glass;
+    this.wasm = wasm;
+    this.picture = picture;
+    this.image = /** @type {HTMLImageElement} */ (document.getElementById("backdrop-picture"));
+    this.backdrop = context("backdrop", false);
+    // Wet ink goes to the screen without waiting for the rest of the page. A layer that multiplies
+    // cannot: it has to be mixed with what is beneath.
+    this.contexts = NAMES.map((name) => context(name, name === "wet-ink"));
+    /** Device pixels to a glass unit, and where the glass begins on the canvas. */
+    this.scale = 1;
+    this.origin = { x: 0, y: 0 };
+    this.pending = false;
+  }
+
+  /**
+   * Lays the picture area out: `width` by `height` CSS pixels, showing the whole glass enlarged
+   * by `zoom` with its corner at `x`, `y`.
+   * @param {{ width: number, height: number, zoom?: number, x?: number, y?: number }} place
+   */
+  lay({ width, height, zoom = 1, x = 0, y = 0 }) {
+    const ratio = window.devicePixelRatio;
+    this.ratio = ratio;
+    this.css = { width, height, zoom, x, y };
+    this.scale = (width * zoom * ratio) / GLASS_WIDTH;
+    this.origin = { x: x * ratio, y: y * ratio };
+    this.picture.style.width = `${width}px`;
+    this.picture.style.height = `${height}px`;
+    for (const { canvas } of [this.backdrop, ...this.contexts]) {
+      const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
+      if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
+    }
+    this.glass.set_width(width);
+    this.placeBackdrop();
+    this.draw();
+  }
+
+  /**
+   * Shows another picture, or none.
+   * @param {string | null} address
+   */
+  setPicture(address) {
+    if (address === null) {
+      this.image.hidden = true;
+      this.image.removeAttribute("src");
+    } else if (this.image.getAttribute("src") !== address) {
+      this.image.src = address;
+      this.image.hidden = false;
+    }
+    this.placeBackdrop();
+  }
+
+  placeBackdrop() {
+    if (!this.css) return;
+    const context = this.backdrop;
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.clearRect(0, 0, context.canvas.width, context.canvas.height);
+    this.toGlass(context);
+    this.glass.paint_backdrop();
+    print(context, this.glass, this.wasm);
+    const box = this.glass.backdrop_box();
+    if (box.length === 4) {
+      const css = this.scale / (this.ratio ?? 1);
+      const [x0, y0, x1, y1] = box.map((v) => v * css);
+      const style = this.image.style;
+      style.left = `${x0 + this.css.x}px`;
+      style.top = `${y0 + this.css.y}px`;
+      style.width = `${x1 - x0}px`;
+      style.height = `${y1 - y0}px`;
+    }
+  }
+
+  /** @param {CanvasRenderingContext2D} context */
+  toGlass(context) {
+    context.setTransform(this.scale, 0, 0, this.scale, this.origin.x, this.origin.y);
+  }
+
+  /** Paints what is out of date on every layer. */
+  draw() {
+    for (let number = 0; number < 4; number++) this.drawLayer(number);
+  }
+
+  /** Paints what is out of date on the wet layers: what a moving pen needs. */
+  drawWet() {
+    this.drawLayer(1);
+    this.drawLayer(3);
+  }
+
+  /** Paints at the next frame. */
+  drawSoon() {
+    if (this.pending) return;
+    this.pending = true;
+    requestAnimationFrame(() => {
+      this.pending = false;
+      this.draw();
+    });
+  }
+
+  /** @param {number} number */
+  drawLayer(number) {
+    const { glass, wasm } = this;
+    const context = this.contexts[number];
+    const damage = glass.damage(number);
+    if (damage.length === 4) {
+      const { x, y } = this.origin;
+      // Whole device pixels, so that what is cleared and what is painted meet without a seam.
+      const x0 = Math.floor(damage[0] * this.scale + x);
+      const y0 = Math.floor(damage[1] * this.scale + y);
+      const x1 = Math.ceil(damage[2] * this.scale + x);
+      const y1 = Math.ceil(damage[3] * this.scale + y);
+      context.save();
+      context.setTransform(1, 0, 0, 1, 0, 0);
+      context.clearRect(x0, y0, x1 - x0, y1 - y0);
+      context.beginPath();
+      context.rect(x0, y0, x1 - x0, y1 - y0);
+      context.clip();
+      const back = (/** @type {number} */ v, /** @type {number} */ o) => (v - o) / this.scale;
+      glass.paint(number, back(x0, x), back(y0, y), back(x1, x), back(y1, y));
+      this.toGlass(context);
+      print(context, glass, wasm);
+      context.restore();
+    }
+    if (glass.paint_added(number)) {
+      this.toGlass(context);
+      print(context, glass, wasm);
+    }
+  }
+}
+
+/**
+ * @param {string} id
+ * @param {boolean} desynchronized
+ */
+function context(id, desynchronized) {
+  const context = canvas(id).getContext("2d", { desynchronized });
+  if (!context) throw new Error("this browser cannot draw");
+  return context;
+}

@@ -1,0 +1,89 @@
+// @ts-check
+// The line to the server: connects, comes back by itself, and passes messages.
+
+/** @import { Glass } from "../glass/glass.js" */
+/** @import { Keeping } from "./keeping.js" */
+
+/** Close codes, as core's wire module gives them. */
+const OTHER_VERSION = 4001;
+const LESSON_GONE = 4002;
+const FIRST_WAIT = 250;
+const LONGEST_WAIT = 8000;
+
+export class Line {
+  /**
+   * @param {{ glass: Glass, address: string, keeping?: Keeping,
+   *   heard: (events: any[]) => void, says: (state: "up" | "down" | "old" | "gone") => void }} options
+   */
+  constructor({ glass, address, keeping, heard, says }) {
+    this.glass = glass;
+    this.keeping = keeping;
+    this.heard = heard;
+    this.says = says;
+    const base = new URL(address, location.href);
+    base.protocol = base.protocol === "https:" ? "wss:" : "ws:";
+    this.address = base.href;
+    this.wait = FIRST_WAIT;
+    /** @type {WebSocket | null} */
+    this.socket = null;
+    /** @type {number | undefined} */
+    this.retry = undefined;
+    this.over = false;
+    addEventListener("online", () => this.connect());
+    this.connect();
+  }
+
+  connect() {
+    if (this.over || (this.socket && this.socket.readyState <= WebSocket.OPEN)) return;
+    clearTimeout(this.retry);
+    const socket = new WebSocket(this.address);
+    socket.binaryType = "arraybuffer";
+    this.socket = socket;
+    socket.onopen = () => socket.send(/** @type {Uint8Array<ArrayBuffer>} */ (this.glass.hello()));
+    socket.onmessage = (message) => this.take(new Uint8Array(message.data));
+    socket.onclose = (close) => this.lost(socket, close.code);
+  }
+
+  /** @param {Uint8Array} bytes */
+  take(bytes) {
+    const events = JSON.parse(this.glass.receive(bytes));
+    for (const event of events) {
+      if (event.type === "welcome") {
+        this.wait = FIRST_WAIT;
+        this.says("up");
+      }
+      if (event.type === "kept") this.keeping?.drop(event.id);
+    }
+    this.heard(events);
+    this.flush();
+  }
+
+  /**
+   * @param {WebSocket} socket
+   * @param {number} code
+   */
+  lost(socket, code) {
+    if (socket !== this.socket) return;
+    this.glass.disconnected();
+    if (code === OTHER_VERSION || code === LESSON_GONE) {
+      this.over = true;
+      this.says(code === OTHER_VERSION ? "old" : "gone");
+      return;
+    }
+    this.says("down");
+    // Not all at the same moment, when a whole class lost the line together.
+    this.retry = setTimeout(() => this.connect(), this.wait * (0.5 + Math.random() / 2));
+    this.wait = Math.min(this.wait * 2, LONGEST_WAIT);
+  }
+
+  /** Sends what waits; what must not be lost is kept until it is acknowledged. */
+  flush() {
+    for (let out; (out = this.glass.next_message()); out.free()) {
+      const { key, bytes } = out;
+      if (key !== undefined) this.keeping?.put({ key, bytes });
+      if (this.socket?.readyState === WebSocket.OPEN) {
+        this.socket.send(/** @type {Uint8Array<ArrayBuffer>} */ (bytes));
+      }
+    }
+  }
+}

@@ -1,0 +1,70 @@
+// @ts-check
+// Proofs: cards that show what was just taken, beside the work.
+
+/** @typedef {{ process: (element: Element) => void }} Htmx */
+
+const proofs = /** @type {HTMLElement} */ (document.getElementById("proofs"));
+
+/** How many proofs stay; older captures are in Captures all the same. */
+const KEPT = 2;
+
+/**
+ * Takes a box and shows its proof.
+ * @param {string} lesson
+ * @param {Float64Array} request
+ * @param {(text: string) => void} says
+ */
+export async function takeCapture(lesson, request, says) {
+  const [x0, y0, x1, y1, device] = request;
+  const body = JSON.stringify({ x0, y0, x1, y1, device, ratio: devicePixelRatio });
+  const headers = { "content-type": "application/json" };
+  let response;
+  try {
+    response = await fetch(`/lessons/${lesson}/captures`, { method: "POST", headers, body });
+  } catch {
+    return says("Nothing was taken: the line to the server is down. Try again when it is back.");
+  }
+  if (!response.ok) {
+    return says(response.headers.get("x-bozzetto-says") ?? "Nothing was taken.");
+  }
+  proofs.insertAdjacentHTML("afterbegin", await response.text());
+  while (proofs.children.length > KEPT) proofs.lastElementChild?.remove();
+  const proof = proofs.firstElementChild;
+  if (proof) /** @type {{ htmx?: Htmx }} */ (window).htmx?.process(proof);
+}
+
+/** Closes the newest proof; `false` when there is none. */
+export function closeProof() {
+  const first = proofs.firstElementChild;
+  first?.remove();
+  return first !== null;
+}
+
+/** Shortly before the pen works where a proof lies, it gets out of the way. */
+export function clearProofs() {
+  proofs.replaceChildren();
+}
+
+proofs.addEventListener("click", (e) => {
+  const control = /** @type {HTMLElement} */ (e.target).closest("[data-do]");
+  const proof = /** @type {HTMLElement | null} */ (control?.closest(".proof") ?? null);
+  if (!(control instanceof HTMLElement) || !proof) return;
+  if (control.dataset.do === "close-proof") proof.remove();
+  if (control.dataset.do === "copy-proof") copy(proof);
+});
+
+/** @param {HTMLElement} proof */
+async function copy(proof) {
+  const says = /** @type {HTMLElement} */ (proof.querySelector(".proof-says"));
+  if (!window.isSecureContext || !navigator.clipboard?.write) {
+    says.textContent = "This address is not secure, so the browser does not let pictures be copied. Download works.";
+    return;
+  }
+  try {
+    const picture = fetch(proof.dataset.picture ?? "").then((r) => r.blob());
+    await navigator.clipboard.write([new ClipboardItem({ "image/png": picture })]);
+    says.textContent = "Copied. It can be pasted anywhere.";
+  } catch {
+    says.textContent = "The browser did not allow copying. Download works.";
+  }
+}
