@@ -22,6 +22,8 @@ pub enum Tls {
 /// Serves until the process is told to stop; then lets what is under way finish.
 pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> anyhow::Result<()> {
     listener.set_nonblocking(true)?;
+    // Fails only when it has been done already.
+    let _ = rustls::crypto::ring::default_provider().install_default();
     let handle = Handle::new();
     tokio::spawn(stop_when_told(handle.clone()));
     std::thread::spawn(crate::assets::warm_up);

@@ -34,15 +34,15 @@ export class Layers {
   }
 
   /**
-   * Lays the picture area out: `width` by `height` CSS pixels, showing the whole glass enlarged
-   * by `zoom` with its corner at `x`, `y`.
-   * @param {{ width: number, height: number, zoom?: number, x?: number, y?: number }} place
+   * Lays the picture area out: `width` by `height` CSS pixels, in which the glass is `glassWidth`
+   * wide and has its corner at `x`, `y`.
+   * @param {{ width: number, height: number, glassWidth?: number, x?: number, y?: number }} place
    */
-  lay({ width, height, zoom = 1, x = 0, y = 0 }) {
+  lay({ width, height, glassWidth = width, x = 0, y = 0 }) {
     const ratio = window.devicePixelRatio;
     this.ratio = ratio;
-    this.css = { width, height, zoom, x, y };
-    this.scale = (width * zoom * ratio) / GLASS_WIDTH;
+    this.css = { x, y };
+    this.scale = (glassWidth * ratio) / GLASS_WIDTH;
     this.origin = { x: x * ratio, y: y * ratio };
     this.picture.style.width = `${width}px`;
     this.picture.style.height = `${height}px`;
@@ -50,7 +50,7 @@ export class Layers {
       const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
       if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
     }
-    this.glass.set_width(width);
+    this.glass.set_width(glassWidth);
     this.placeBackdrop();
     this.draw();
   }

@@ -1,0 +1,20 @@
+//! `cargo xtask check`.
+
+use std::process::Command;
+
+use crate::run::{browser, cargo, debian, run};
+
+pub fn check() -> anyhow::Result<()> {
+    // First, since the server carries it inside.
+    crate::glass::build()?;
+    run(cargo().args(["fmt", "--all", "--check"]))?;
+    run(cargo()
+        .args(["clippy", "--quiet", "--workspace", "--all-targets"])
+        .args(["--", "--deny", "warnings"]))?;
+    debian(&[("pngcheck", "pngcheck"), ("xmllint", "libxml2-utils")])?;
+    run(cargo().args(["test", "--quiet", "--workspace"]))?;
+    browser()?;
+    crate::demo::server()?;
+    run(Command::new("npx").args(["tsc", "--project", "."]).current_dir("e2e"))?;
+    run(Command::new("npx").args(["playwright", "test"]).current_dir("e2e"))
+}

@@ -1,0 +1,32 @@
+//! `cargo xtask demo`.
+
+use std::path::Path;
+use std::process::Command;
+
+use crate::run::{cargo, run};
+
+const DATA: &str = "demo-data";
+
+pub fn demo(port: Option<u16>, fresh: bool) -> anyhow::Result<()> {
+    crate::glass::build()?;
+    let binary = server()?;
+    if fresh && Path::new(DATA).exists() {
+        std::fs::remove_dir_all(DATA)?;
+    }
+    if !Path::new(DATA).join("bozzetto.db").exists() {
+        run(Command::new(&binary).args(["demo-data", "--data", DATA]))?;
+    }
+    let mut serve = Command::new(&binary);
+    serve.args(["serve", "--data", DATA]);
+    match port {
+        Some(port) => serve.arg("--listen").arg(format!("127.0.0.1:{port}")),
+        None => serve.arg("--next-free"),
+    };
+    run(&mut serve)
+}
+
+/// Builds the server; gives its path.
+pub fn server() -> anyhow::Result<String> {
+    run(cargo().args(["build", "--quiet", "--package", "bozzetto"]))?;
+    Ok("target/debug/bozzetto".to_owned())
+}

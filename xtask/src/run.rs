@@ -1,0 +1,80 @@
+//! Running other programs, and getting what is missing.
+
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+use anyhow::{Context, bail};
+
+/// Runs a command and shows what it prints; fails when it does.
+pub fn run(command: &mut Command) -> anyhow::Result<()> {
+    let shown = shown(command);
+    println!("\n> {shown}");
+    let status = command
+        .status()
+        .with_context(|| format!("{shown} could not be started"))?;
+    if !status.success() {
+        bail!("{shown} failed");
+    }
+    Ok(())
+}
+
+/// A command as one would type it.
+fn shown(command: &Command) -> String {
+    std::iter::once(command.get_program())
+        .chain(command.get_args())
+        .map(|part| part.to_string_lossy().into_owned())
+        .collect::<Vec<_>>()
+        .join(" ")
+}
+
+/// Cargo, the one that runs this.
+pub fn cargo() -> Command {
+    Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()))
+}
+
+/// Whether a program can be found.
+pub fn has(program: &str) -> bool {
+    Command::new("which")
+        .arg(program)
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .status()
+        .is_ok_and(|s| s.success())
+}
+
+/// Makes sure of Debian packages by the programs that they bring.
+pub fn debian(needed: &[(&str, &str)]) -> anyhow::Result<()> {
+    let missing: Vec<&str> = needed
+        .iter()
+        .filter(|(program, _)| !has(program))
+        .map(|(_, package)| *package)
+        .collect();
+    if missing.is_empty() {
+        return Ok(());
+    }
+    println!("Missing from this machine: {}", missing.join(", "));
+    let root = Command::new("id").arg("-u").output()?.stdout == b"0\n";
+    let apt = || {
+        let mut c = Command::new(if root { "apt-get" } else { "sudo" });
+        if !root {
+            c.arg("apt-get");
+        }
+        c.env("DEBIAN_FRONTEND", "noninteractive");
+        c
+    };
+    run(apt().args(["update", "-q"]))
+        .and_then(|()| run(apt().args(["install", "-y", "-q", "--no-install-recommends"]).args(&missing)))
+        .with_context(|| format!("please install {} by hand", missing.join(", ")))
+}
+
+/// Makes sure of the browser tests' npm packages and of Chromium.
+pub fn browser() -> anyhow::Result<()> {
+    debian(&[("chromium", "chromium"), ("pngcheck", "pngcheck")])?;
+    if !Path::new("e2e/node_modules/@playwright/test").exists() {
+        let mut npm = Command::new("npm");
+        npm.args(["ci", "--no-audit", "--no-fund"]).current_dir("e2e");
+        npm.env("PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD", "1");
+        run(&mut npm)?;
+    }
+    Ok(())
+}
