@@ -57,7 +57,7 @@ impl Histories {
             Keep::Only(only) => only == author,
             Keep::Nobody => false,
         };
-        if !kept {
+        if !kept || (inverse.is_empty() && deed == Deed::Do) {
             return;
         }
         let history = self.authors.entry(author).or_default();

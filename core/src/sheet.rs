@@ -158,6 +158,7 @@ impl Sheets {
             sheets: self
                 .sheets
                 .iter()
+                .filter(|(_, sheet)| !sheet.is_empty())
                 .map(|(id, sheet)| (*id, sheet.marks().cloned().collect()))
                 .collect(),
             histories: self.histories.clone(),

@@ -266,3 +266,15 @@ fn act_message(id: ChangeId, intent: Intent) -> Out {
         bytes: encode(&ToServer::Act { id, intent }),
     }
 }
+
+/// Replays a packed log from the beginning and gives the packed sheets: what the server, which ran
+/// the same rules natively, must hold too. `None` when it is no log or a change does not apply.
+#[wasm_bindgen]
+pub fn replay(log: &[u8]) -> Option<Vec<u8>> {
+    let log: Vec<bozzetto_core::change::Change> = bozzetto_core::wire::decode(log)?;
+    let mut sheets = bozzetto_core::sheet::Sheets::new(bozzetto_core::history::Keep::All);
+    for change in &log {
+        sheets.apply(change).ok()?;
+    }
+    Some(encode(&sheets.snapshot()))
+}

@@ -1,0 +1,294 @@
+//! What must hold of all changes: property tests of sheets, histories and replicas.
+
+use bozzetto_core::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
+use bozzetto_core::colour::Rgb;
+use bozzetto_core::frames::{Ink, Map, Point, Size, fit};
+use bozzetto_core::history::Keep;
+use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::mark::{Body, Mark, MarkFault, Style, Tip};
+use bozzetto_core::replica::Replica;
+use bozzetto_core::sheet::Sheets;
+use bozzetto_core::wire::{Goodbye, Hello, decode, encode};
+use proptest::prelude::*;
+
+const AUTHORS: u64 = 3;
+
+fn mark(id: u64, author: u64, highlighter: bool, x: f64, z: i64) -> Mark {
+    let point = |i: u32| InkPoint::new(Point::new(x + f64::from(i) * 3.0, x), 4.0);
+    Mark {
+        id: MarkId(id),
+        author: AuthorId(author),
+        style: Style {
+            tip: if highlighter { Tip::Flat } else { Tip::Round },
+            colour: Rgb::hex(0x0072B2),
+            width: 4.0,
+        },
+        body: Body::Stroke(Points((0..4).map(point).collect())),
+        transform: Map::<Ink, _>::scale_then_move(0.5, 3.0, 4.0),
+        z,
+    }
+}
+
+fn sheet(n: u8) -> SheetId {
+    match n % 3 {
+        0 => SheetId::Glass,
+        n => SheetId::Backdrop(BackdropId(u64::from(n))),
+    }
+}
+
+/// What somebody may try: often something that is not possible.
+#[derive(Clone, Debug)]
+enum Try {
+    Add(u8, u64, bool, i64),
+    Remove(u8, u64),
+    Move(u8, u64, u64),
+    Restyle(u8, u64),
+    Wipe(u8),
+    More(u8, u64),
+    Undo,
+    Redo,
+}
+
+fn tries() -> impl Strategy<Value = Vec<(u64, Try)>> {
+    let id = 1..12u64;
+    let one = prop_oneof![
+        5 => (0..3u8, id.clone(), any::<bool>(), -3..3i64).prop_map(|(s, i, h, z)| Try::Add(s, i, h, z)),
+        2 => (0..3u8, id.clone()).prop_map(|(s, i)| Try::Remove(s, i)),
+        1 => (0..3u8, id.clone(), id.clone()).prop_map(|(s, i, j)| Try::Move(s, i, j)),
+        1 => (0..3u8, id.clone()).prop_map(|(s, i)| Try::Restyle(s, i)),
+        1 => (0..3u8).prop_map(Try::Wipe),
+        1 => (0..3u8, id).prop_map(|(s, i)| Try::More(s, i)),
+        3 => Just(Try::Undo),
+        2 => Just(Try::Redo),
+    ];
+    prop::collection::vec((0..AUTHORS, one), 0..60)
+}
+
+fn intent(author: u64, t: &Try) -> Intent {
+    let step = |s: u8, op| Step {
+        sheet: sheet(s),
+        op,
+    };
+    match *t {
+        Try::Add(s, id, h, z) => Intent::Do(vec![step(s, Op::Add(mark(id, author, h, id as f64, z)))]),
+        Try::Remove(s, id) => Intent::Do(vec![step(s, Op::Remove(MarkId(id)))]),
+        Try::Move(s, i, j) => Intent::Do(vec![step(
+            s,
+            Op::Transform {
+                marks: vec![MarkId(i), MarkId(j)],
+                by: Map::scale_then_move(1.5, -2.0, 7.0),
+            },
+        )]),
+        Try::Restyle(s, id) => Intent::Do(vec![step(
+            s,
+            Op::Restyle {
+                marks: vec![MarkId(id)],
+                style: mark(1, 1, true, 0.0, 0).style,
+            },
+        )]),
+        Try::Wipe(s) => Intent::Do(vec![step(s, Op::Wipe)]),
+        Try::More(s, id) => Intent::More(vec![step(s, Op::Remove(MarkId(id)))]),
+        Try::Undo => Intent::Undo,
+        Try::Redo => Intent::Redo,
+    }
+}
+
+/// What the server does with an intent.
+fn order(sheets: &mut Sheets, id: u64, author: u64, intent: &Intent) -> Result<Change, Refusal> {
+    let (deed, steps) = sheets.resolve(AuthorId(author), intent)?;
+    let change = Change {
+        id: ChangeId(id),
+        author: AuthorId(author),
+        at: id,
+        deed,
+        steps,
+    };
+    sheets.apply(&change)?;
+    Ok(change)
+}
+
+proptest! {
+    /// A refused change leaves everything as it was; an applied one is taken back exactly by undo
+    /// and brought back exactly by redo, whatever it was.
+    #[test]
+    fn undo_takes_back_exactly_and_redo_brings_back(tries in tries()) {
+        let mut sheets = Sheets::new(Keep::All);
+        for (i, (author, t)) in tries.iter().enumerate() {
+            let before = sheets.clone();
+            let id = i as u64 * 10;
+            match order(&mut sheets, id, *author, &intent(*author, t)) {
+                Err(_) => prop_assert_eq!(&sheets, &before),
+                Ok(change) if change.deed == Deed::Do && sheets != before => {
+                    let after = sheets.clone();
+                    order(&mut sheets, id + 1, *author, &Intent::Undo).unwrap();
+                    prop_assert_eq!(&sheets, &before);
+                    order(&mut sheets, id + 2, *author, &Intent::Redo).unwrap();
+                    prop_assert_eq!(&sheets, &after);
+                }
+                Ok(_) => {}
+            }
+        }
+    }
+
+    /// Undo is per author: it never touches what somebody else did since, except where both worked
+    /// on the same mark.
+    #[test]
+    fn undo_leaves_other_people_s_marks(theirs in prop::collection::vec(20..40u64, 0..10)) {
+        let mut sheets = Sheets::new(Keep::All);
+        let add = |id, author| Intent::Do(vec![Step { sheet: SheetId::Glass, op: Op::Add(mark(id, author, false, 0.0, 0)) }]);
+        order(&mut sheets, 1, 1, &add(1, 1)).unwrap();
+        for id in &theirs {
+            let _ = order(&mut sheets, 100 + id, 2, &add(*id, 2));
+        }
+        order(&mut sheets, 2, 1, &Intent::Undo).unwrap();
+        let left: std::collections::BTreeSet<u64> = sheets.sheet(SheetId::Glass).marks().map(|m| m.id.0).collect();
+        prop_assert_eq!(left, theirs.into_iter().collect());
+    }
+
+    /// The log is the truth: replayed whole, or from a snapshot on, it gives the same sheets and the
+    /// same histories; and packing loses nothing.
+    #[test]
+    fn the_log_gives_the_same_sheets_again(tries in tries(), cut in 0..60usize) {
+        let mut sheets = Sheets::new(Keep::All);
+        let mut log = Vec::new();
+        let mut middle = sheets.snapshot();
+        let mut rest = 0;
+        for (i, (author, t)) in tries.iter().enumerate() {
+            if let Ok(change) = order(&mut sheets, i as u64, *author, &intent(*author, t)) {
+                log.push(decode::<Change>(&encode(&change)).unwrap());
+            }
+            if i == cut {
+                middle = decode(&encode(&sheets.snapshot())).unwrap();
+                rest = log.len();
+            }
+        }
+        let mut whole = Sheets::new(Keep::All);
+        log.iter().for_each(|c| { whole.apply(c).unwrap(); });
+        prop_assert_eq!(whole.snapshot(), sheets.snapshot());
+        let mut later = Sheets::from_snapshot(middle);
+        log[rest..].iter().for_each(|c| { later.apply(c).unwrap(); });
+        prop_assert_eq!(later.snapshot(), sheets.snapshot());
+    }
+
+    /// However late answers come, and in whatever way people's changes cross, in the end every
+    /// replica shows what the server has, and nothing is pending.
+    #[test]
+    fn replicas_agree_with_the_server_in_the_end(
+        tries in tries(), delays in prop::collection::vec(0..4usize, 60),
+    ) {
+        let mut server = Sheets::new(Keep::All);
+        let mut replicas: Vec<Replica> = (0..AUTHORS).map(|a| Replica::new(AuthorId(a))).collect();
+        // What each has sent and the server not yet seen; what the server said and each not yet heard.
+        let mut sent: Vec<std::collections::VecDeque<(u64, Intent)>> = vec![Default::default(); AUTHORS as usize];
+        let mut said: Vec<std::collections::VecDeque<Result<Change, ChangeId>>> = vec![Default::default(); AUTHORS as usize];
+        let serve = |server: &mut Sheets, author: u64, sent: &mut Vec<std::collections::VecDeque<(u64, Intent)>>, said: &mut Vec<std::collections::VecDeque<Result<Change, ChangeId>>>| {
+            if let Some((id, intent)) = sent[author as usize].pop_front() {
+                match order(server, id, author, &intent) {
+                    Ok(change) => said.iter_mut().for_each(|s| s.push_back(Ok(change.clone()))),
+                    Err(_) => said[author as usize].push_back(Err(ChangeId(id))),
+                }
+            }
+        };
+        let listen = |replica: &mut Replica, said: &mut std::collections::VecDeque<Result<Change, ChangeId>>| {
+            match said.pop_front() {
+                Some(Ok(change)) => { replica.hear(&change); }
+                Some(Err(id)) => { replica.refused(id); }
+                None => {}
+            }
+        };
+        for (i, (author, t)) in tries.iter().enumerate() {
+            let a = *author as usize;
+            let wanted = intent(*author, t);
+            if replicas[a].act(ChangeId(i as u64), wanted.clone()).is_ok() {
+                sent[a].push_back((i as u64, wanted));
+            }
+            for k in 0..delays[i % delays.len()] {
+                let who = (i + k) % AUTHORS as usize;
+                serve(&mut server, who as u64, &mut sent, &mut said);
+                listen(&mut replicas[who], &mut said[who]);
+            }
+        }
+        for a in 0..AUTHORS {
+            while !sent[a as usize].is_empty() {
+                serve(&mut server, a, &mut sent, &mut said);
+            }
+        }
+        for (replica, said) in replicas.iter_mut().zip(&mut said) {
+            while !said.is_empty() {
+                listen(replica, said);
+            }
+            prop_assert_eq!(replica.sheets(), &server);
+            prop_assert_eq!(replica.pending().count(), 0);
+        }
+    }
+
+    /// A view and its inverse cancel, and carry rectangles to where their corners go.
+    #[test]
+    fn a_view_and_its_inverse_cancel(w in 1.0..20000.0f64, h in 1.0..20000.0f64, x in -1e4..1e4f64, y in -1e4..1e4f64) {
+        let area = Size::glass(16.0, 9.0);
+        let view = fit(Size::new(w, h), area);
+        let there = view.apply(Point::new(x, y));
+        let back = view.inverse().unwrap().apply(there);
+        prop_assert!(back.distance(Point::new(x, y)) < 1e-6);
+        let corner = view.apply(Point::new(w, h));
+        prop_assert!(corner.x <= area.width + 1e-9 && corner.y <= area.height + 1e-9);
+        prop_assert!((corner.x - area.width).abs() < 1e-6 || view.apply(Point::new(0.0, 0.0)).x > 0.0);
+    }
+}
+
+/// A gesture that goes on is undone as one.
+#[test]
+fn one_sweep_of_the_eraser_is_one_undo() {
+    let mut sheets = Sheets::new(Keep::All);
+    let step = |op| {
+        vec![Step {
+            sheet: SheetId::Glass,
+            op,
+        }]
+    };
+    for id in 1..=3 {
+        let add = Intent::Do(step(Op::Add(mark(id, 1, false, 0.0, 0))));
+        order(&mut sheets, id, 1, &add).unwrap();
+    }
+    let full = sheets.clone();
+    order(&mut sheets, 10, 1, &Intent::Do(step(Op::Remove(MarkId(1))))).unwrap();
+    order(&mut sheets, 11, 1, &Intent::More(step(Op::Remove(MarkId(2))))).unwrap();
+    order(&mut sheets, 12, 1, &Intent::Undo).unwrap();
+    assert_eq!(sheets, full);
+}
+
+/// Numbers that no hand can have drawn.
+#[test]
+fn impossible_marks_are_refused() {
+    let fault = |change: &dyn Fn(&mut Mark)| {
+        let mut m = mark(1, 1, false, 5.0, 0);
+        change(&mut m);
+        m.check().unwrap_err()
+    };
+    let points = |n| move |m: &mut Mark| m.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: 64 }; n]));
+    assert_eq!(fault(&points(0)), MarkFault::Empty);
+    assert_eq!(fault(&points(1_000_000)), MarkFault::TooManyPoints);
+    assert_eq!(fault(&|m| m.style.width = f32::NAN), MarkFault::NotFinite);
+    assert_eq!(fault(&|m| m.transform = Map::scale_then_move(f64::NAN, 0.0, 0.0)), MarkFault::NotFinite);
+    assert_eq!(fault(&|m| m.transform = Map::scale_then_move(1.0, 1e9, 0.0)), MarkFault::OutOfBounds);
+    assert_eq!(fault(&|m| m.transform = Map::scale_then_move(0.0, 0.0, 0.0)), MarkFault::OutOfBounds);
+    assert_eq!(fault(&|m| m.body = Body::Stroke(Points(vec![InkPoint { x: i32::MIN, y: 0, w: 64 }]))), MarkFault::OutOfBounds);
+    assert_eq!(fault(&|m| m.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: -1 }]))), MarkFault::Width);
+}
+
+/// A browser with another version is told so, whatever else its hello contains.
+#[test]
+fn another_version_is_told_from_nonsense() {
+    let hello = Hello {
+        author: Some(AuthorId(7)),
+        resume: None,
+    };
+    let mut bytes = hello.encode();
+    assert_eq!(Hello::decode(&bytes), Ok(hello));
+    bytes[2] ^= 1;
+    bytes.truncate(5);
+    assert_eq!(Hello::decode(&bytes), Err(Goodbye::OtherVersion));
+    assert_eq!(Hello::decode(b"GET / HTTP/1.1"), Err(Goodbye::Unreadable));
+    assert_eq!(Hello::decode(b""), Err(Goodbye::Unreadable));
+}

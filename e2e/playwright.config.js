@@ -1,0 +1,18 @@
+// @ts-check
+import { defineConfig } from "@playwright/test";
+import { args, executablePath } from "./browser.js";
+
+export default defineConfig({
+  testDir: "tests",
+  outputDir: "results",
+  timeout: 45_000,
+  retries: 0,
+  workers: 2,
+  reporter: "list",
+  use: {
+    viewport: { width: 1280, height: 800 },
+    screenshot: "only-on-failure",
+    launchOptions: { executablePath, args },
+    permissions: ["clipboard-read", "clipboard-write"],
+  },
+});

@@ -1,0 +1,63 @@
+// @ts-check
+// A server of one's own: a data folder, a process, an address.
+
+import { execFileSync, spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+
+export const root = fileURLToPath(new URL("..", import.meta.url));
+
+export class Server {
+  /** @param {{ demo?: boolean, binary?: string }} [options] */
+  static async start({ demo = false, binary = "target/debug/bozzetto" } = {}) {
+    const server = new Server(join(root, binary), mkdtempSync(join(tmpdir(), "bozzetto-")));
+    if (demo) execFileSync(server.binary, ["demo-data", "--data", server.data]);
+    await server.run("127.0.0.1:0");
+    return server;
+  }
+
+  /** @param {string} binary @param {string} data */
+  constructor(binary, data) {
+    this.binary = binary;
+    this.data = data;
+    this.base = "";
+    /** @type {import("node:child_process").ChildProcess | null} */
+    this.process = null;
+  }
+
+  /** @param {string} listen */
+  async run(listen) {
+    const process = spawn(this.binary, ["serve", "--data", this.data, "--listen", listen], {
+      stdio: ["ignore", "pipe", "inherit"],
+    });
+    this.process = process;
+    this.base = await new Promise((resolve, reject) => {
+      let said = "";
+      process.stdout.on("data", (text) => {
+        said += text;
+        const found = said.match(/presenter\s+(http\S+?)\/\s/);
+        if (found) resolve(found[1]);
+      });
+      process.once("exit", (code) => reject(new Error(`the server ended with ${code}: ${said}`)));
+    });
+  }
+
+  /** Ends the process at once, in the middle of whatever it does. */
+  async kill() {
+    const gone = new Promise((resolve) => this.process?.once("exit", resolve));
+    this.process?.kill("SIGKILL");
+    await gone;
+  }
+
+  /** The same data, on the same address. */
+  async again() {
+    await this.run(new URL(this.base).host);
+  }
+
+  async stop() {
+    await this.kill();
+    rmSync(this.data, { recursive: true, force: true });
+  }
+}

@@ -1,0 +1,59 @@
+// @ts-check
+// What a presenter does, as a test does it: real input, and pixels read from the screen.
+
+import { PNG } from "pngjs";
+
+/** @import { Page, Browser } from "@playwright/test" */
+
+/** @typedef {{ x: number, y: number }} Point */
+
+/** Starts a lesson from the home page, in one click. @param {Page} page @param {string} base */
+export async function startNow(page, base) {
+  await page.goto(base);
+  await page.getByRole("button", { name: "Start now" }).click();
+  await ready(page);
+  return Number(page.url().match(/lessons\/(\d+)/)?.[1]);
+}
+
+/** @param {Page} page */
+export async function ready(page) {
+  await page.locator("body.ready").waitFor();
+  await page.locator("#backdrop-name", { hasNotText: "…" }).waitFor();
+}
+
+/** @param {Page} page @param {Point[]} points */
+export async function drag(page, points) {
+  await page.mouse.move(points[0].x, points[0].y);
+  await page.mouse.down();
+  for (const p of points.slice(1)) await page.mouse.move(p.x, p.y);
+  await page.mouse.up();
+}
+
+/** @param {Point} from @param {Point} to @param {number} [steps] */
+export function straight(from, to, steps = 20) {
+  return Array.from({ length: steps + 1 }, (_, i) => ({
+    x: from.x + ((to.x - from.x) * i) / steps,
+    y: from.y + ((to.y - from.y) * i) / steps,
+  }));
+}
+
+/**
+ * The colour that a person sees at a place of the page, as [r, g, b].
+ * @param {Page} page @param {number} x @param {number} y
+ */
+export async function colour(page, x, y) {
+  const clip = { x: Math.round(x), y: Math.round(y), width: 1, height: 1 };
+  return pixel(await page.screenshot({ clip, scale: "css" }), 0, 0);
+}
+
+/** How far two colours are apart in the channel that differs most. @param {number[]} a @param {number[]} b */
+export const apart = (a, b) => Math.max(...a.map((v, i) => Math.abs(v - b[i])));
+
+/** A pixel of a PNG file. @param {Buffer} file @param {number} x @param {number} y */
+export function pixel(file, x, y) {
+  const { width, data } = decode(file);
+  return [...data.subarray((y * width + x) * 4, (y * width + x) * 4 + 3)];
+}
+
+/** @param {Buffer} file @returns {{ width: number, height: number, data: Buffer }} */
+export const decode = (file) => PNG.sync.read(file);

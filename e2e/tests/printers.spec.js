@@ -1,0 +1,81 @@
+// @ts-check
+// The two printers, canvas and raster, show the same picture; pages are accessible.
+
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { decode, ready } from "../stage.js";
+
+/** @type {Server} */
+let server;
+test.beforeAll(async () => { server = await Server.start({ demo: true }); });
+test.afterAll(async () => { await server.stop(); });
+
+test("what the browser shows is what the server captures", async ({ browser }) => {
+  // Two device pixels to a glass unit: the resolution that a vector backdrop is captured in.
+  const context = await browser.newContext({ viewport: { width: 1920, height: 1160 }, deviceScaleFactor: 2 });
+  const page = await context.newPage();
+  await page.goto(`${server.base}/lessons/1/stage`);
+  await ready(page);
+  await page.evaluate(() => /** @type {HTMLImageElement} */ (document.getElementById("backdrop-picture")).decode());
+  const clip = { x: 560, y: 150, width: 900, height: 500 };
+  const shown = decode(await page.screenshot({ clip }));
+  const answer = await page.request.post(`${server.base}/lessons/1/captures`, {
+    data: { x0: 560, y0: 150, x1: 1460, y1: 650, device: 2, ratio: 2 },
+  });
+  const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
+  const taken = decode(await (await page.request.get(server.base + address)).body());
+  expect([taken.width, taken.height]).toEqual([shown.width, shown.height]);
+  let sum = 0;
+  let far = 0;
+  for (let i = 0; i < taken.data.length; i++) {
+    const d = Math.abs(taken.data[i] - shown.data[i]);
+    sum += d;
+    if (d > 64) far++;
+  }
+  // Edges are softened a little differently; nothing else may differ.
+  expect(sum / taken.data.length).toBeLessThan(1);
+  expect(far / taken.data.length).toBeLessThan(0.002);
+});
+
+for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], ["join", "/join"], ["stage", "/lessons/1/stage"], ["enter", "/enter"]]) {
+  test(`${name} is accessible`, async ({ page }) => {
+    await page.goto(server.base + path);
+    if (name === "stage") {
+      await ready(page);
+      await page.locator("#people").click();
+    }
+    const { violations } = await new AxeBuilder({ page }).analyze();
+    expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html).join(" ")}`)).toEqual([]);
+  });
+}
+
+test("follow is accessible on a phone, and its keys are large enough", async ({ page, browser }) => {
+  await page.goto(`${server.base}/lessons/1/stage`);
+  const code = await page.locator(".join-code").textContent();
+  const phone = await (await browser.newContext({ viewport: { width: 390, height: 844 }, hasTouch: true })).newPage();
+  await phone.goto(`${server.base}/join`);
+  await phone.getByLabel("Code").fill(code ?? "");
+  await phone.getByLabel("Your name").fill("Amrit");
+  await phone.getByRole("button", { name: "Join" }).click();
+  await expect(phone.locator("#take-away-list li")).toHaveCount(2);
+  const { violations } = await new AxeBuilder({ page: phone }).analyze();
+  expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html).join(" ")}`)).toEqual([]);
+  // One's own zoom: what is shown grows, and stays sharp (the canvas keeps the screen's pixels).
+  await phone.getByRole("button", { name: "Zoom in" }).click();
+  await expect(phone.locator("#zoom-shown")).toHaveText("150 %");
+  await phone.getByRole("button", { name: "Whole picture" }).click();
+  await expect(phone.locator("#zoom-shown")).toHaveText("100 %");
+});
+
+test("every key on the stage is large enough for a finger, and has a name", async ({ page }) => {
+  await page.goto(`${server.base}/lessons/1/stage`);
+  await ready(page);
+  for (const key of await page.locator("#rail button").all()) {
+    const box = await key.boundingBox();
+    const name = (await key.getAttribute("aria-label")) ?? (await key.textContent());
+    expect(name?.trim(), "a name").toBeTruthy();
+    // WCAG 2.2, 2.5.5: 44 CSS pixels.
+    expect(Math.min(box?.width ?? 0, box?.height ?? 0), name ?? "").toBeGreaterThanOrEqual(44);
+  }
+});

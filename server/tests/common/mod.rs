@@ -1,0 +1,198 @@
+//! A server in this process, and browsers made of plain sockets.
+#![allow(dead_code, reason = "each test file uses a part of it")]
+
+use std::net::SocketAddr;
+use std::path::Path;
+use std::time::Duration;
+
+use axum::body::Body;
+use axum::extract::connect_info::MockConnectInfo;
+use axum::http::{Request, Response, header};
+use bozzetto::app::App;
+use bozzetto::lessons::queries;
+use bozzetto_core::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::colour::Rgb;
+use bozzetto_core::frames::{Map, Point};
+use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::mark::{Body as MarkBody, Mark, Style, Tip};
+use bozzetto_core::wire::{FromServer, Hello, ToServer, Welcome, decode, encode};
+use futures_util::{SinkExt, StreamExt};
+use http_body_util::BodyExt;
+use tokio::net::TcpStream;
+use tokio_tungstenite::tungstenite::Message;
+use tokio_tungstenite::tungstenite::client::IntoClientRequest;
+use tokio_tungstenite::{MaybeTlsStream, WebSocketStream};
+use tower::ServiceExt;
+
+pub struct Server {
+    pub app: App,
+    pub address: SocketAddr,
+    serving: tokio::task::JoinHandle<()>,
+}
+
+impl Server {
+    /// Serves a data folder until dropped.
+    pub async fn start(data: &Path) -> Self {
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let address = listener.local_addr().unwrap();
+        let app = App::open(data, address, false).await.unwrap();
+        let service = app.clone().router().into_make_service_with_connect_info::<SocketAddr>();
+        let serving = tokio::spawn(async move {
+            axum::serve(listener, service).await.unwrap();
+        });
+        Self {
+            app,
+            address,
+            serving,
+        }
+    }
+
+    pub async fn lesson(&self) -> i64 {
+        let made = self.app.store.write(|conn| queries::create(conn, "Tides", "class"));
+        made.await.unwrap()
+    }
+
+    /// The lesson's first backdrop.
+    pub async fn first_backdrop(&self, lesson: i64) -> BackdropId {
+        self.app.live.look(lesson).await.unwrap().order[0].id
+    }
+
+    /// A request as a browser on this machine makes it.
+    pub async fn ask(&self, request: axum::http::request::Builder, body: impl Into<Body>) -> Response<Body> {
+        let from = MockConnectInfo(SocketAddr::from(([127, 0, 0, 1], 5555)));
+        let request = request.header(header::HOST, self.address.to_string());
+        let router = self.app.clone().router().layer(from);
+        router.oneshot(request.body(body.into()).unwrap()).await.unwrap()
+    }
+
+    pub async fn get(&self, path: &str) -> Response<Body> {
+        self.ask(Request::get(path), Body::empty()).await
+    }
+
+    /// Joins with the lesson's code; gives the cookie.
+    pub async fn join(&self, lesson: i64, name: &str) -> String {
+        let code = self.app.store.read(move |conn| queries::code(conn, lesson)).await.unwrap().unwrap();
+        let form = format!("code={code}&name={name}");
+        let kind = "application/x-www-form-urlencoded";
+        let answer = self.ask(Request::post("/join").header(header::CONTENT_TYPE, kind), form).await;
+        assert_eq!(answer.status(), 303);
+        let cookie = answer.headers()[header::SET_COOKIE].to_str().unwrap();
+        cookie.split(';').next().unwrap().to_owned()
+    }
+
+    pub async fn presenter(&self, lesson: i64) -> (Browser, Welcome) {
+        Browser::open(self.address, &format!("/lessons/{lesson}/live"), None, None).await
+    }
+
+    pub async fn participant(&self, lesson: i64, cookie: &str) -> (Browser, Welcome) {
+        Browser::open(self.address, &format!("/follow/{lesson}/live"), Some(cookie), None).await
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        self.serving.abort();
+    }
+}
+
+pub async fn text(response: Response<Body>) -> String {
+    let bytes = response.into_body().collect().await.unwrap().to_bytes();
+    String::from_utf8_lossy(&bytes).into_owned()
+}
+
+/// One socket.
+pub struct Browser {
+    socket: WebSocketStream<MaybeTlsStream<TcpStream>>,
+}
+
+impl Browser {
+    pub async fn open(address: SocketAddr, path: &str, cookie: Option<&str>, hello: Option<Hello>) -> (Self, Welcome) {
+        let mut request = format!("ws://{address}{path}").into_client_request().unwrap();
+        if let Some(cookie) = cookie {
+            request.headers_mut().insert("cookie", cookie.parse().unwrap());
+        }
+        let (socket, _) = tokio_tungstenite::connect_async(request).await.unwrap();
+        let mut browser = Self { socket };
+        let hello = hello.unwrap_or(Hello {
+            author: None,
+            resume: None,
+        });
+        browser.send_bytes(hello.encode()).await;
+        match browser.next().await {
+            FromServer::Welcome(welcome) => (browser, *welcome),
+            other => panic!("{other:?} instead of a welcome"),
+        }
+    }
+
+    pub async fn send_bytes(&mut self, bytes: Vec<u8>) {
+        self.socket.send(Message::Binary(bytes.into())).await.unwrap();
+    }
+
+    pub async fn send(&mut self, message: &ToServer) {
+        self.send_bytes(encode(message)).await;
+    }
+
+    pub async fn act(&mut self, id: u64, intent: Intent) {
+        self.send(&ToServer::Act {
+            id: ChangeId(id),
+            intent,
+        })
+        .await;
+    }
+
+    /// The next message; waits a while for it.
+    pub async fn next(&mut self) -> FromServer {
+        loop {
+            let message = tokio::time::timeout(Duration::from_secs(20), self.socket.next())
+                .await
+                .expect("the server says something")
+                .expect("the line is up")
+                .unwrap();
+            if let Message::Binary(bytes) = message {
+                return decode(&bytes).unwrap();
+            }
+        }
+    }
+
+    /// The next message that `wanted` makes something of.
+    pub async fn until<T>(&mut self, wanted: impl Fn(FromServer) -> Option<T>) -> T {
+        loop {
+            if let Some(found) = wanted(self.next().await) {
+                return found;
+            }
+        }
+    }
+
+    /// Waits until the change of this name has been told, and whether it was kept.
+    pub async fn told(&mut self, id: u64) -> bool {
+        self.until(|m| match m {
+            FromServer::Change { change, kept, .. } if change.id == ChangeId(id) => Some(kept),
+            _ => None,
+        })
+        .await
+    }
+}
+
+pub fn stroke(id: u64) -> Mark {
+    let point = |i: u32| InkPoint::new(Point::new(f64::from(i) * 10.0, 100.0), 6.0);
+    Mark {
+        id: MarkId(id),
+        author: AuthorId(0),
+        style: Style {
+            tip: Tip::Round,
+            colour: Rgb::hex(0xD55E00),
+            width: 6.0,
+        },
+        body: MarkBody::Stroke(Points((0..20).map(point).collect())),
+        transform: Map::coincident(),
+        z: id as i64,
+    }
+}
+
+pub fn add(backdrop: BackdropId, mark: Mark) -> Intent {
+    Intent::Do(vec![Step {
+        sheet: SheetId::Backdrop(backdrop),
+        op: Op::Add(mark),
+    }])
+}
