@@ -3,7 +3,7 @@
 
 use bozzetto_core::change::{Change, Intent, Op, SheetId, Step};
 use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{Ink, Map, Point, fit, Size};
+use bozzetto_core::frames::{Ink, Map, Point, Size, fit};
 use bozzetto_core::history::Keep;
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};
@@ -17,7 +17,9 @@ fn write_a_log_for_webassembly() {
     let mut log: Vec<Change> = Vec::new();
     let mut random = 1u64;
     let mut next = move |n: u64| {
-        random = random.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        random = random
+            .wrapping_mul(6364136223846793005)
+            .wrapping_add(1442695040888963407);
         (random >> 33) % n
     };
     for i in 1..600u64 {
@@ -30,7 +32,10 @@ fn write_a_log_for_webassembly() {
         let some = known.get(next(known.len().max(1) as u64) as usize).copied();
         let op = match (next(10), some) {
             (0..=1, Some(id)) => Op::Remove(id),
-            (2, Some(id)) => Op::Transform { marks: vec![id], by: Map::scale_then_move(0.9, next(50) as f64 / 7.0, 3.3) },
+            (2, Some(id)) => Op::Transform {
+                marks: vec![id],
+                by: Map::scale_then_move(0.9, next(50) as f64 / 7.0, 3.3),
+            },
             (3, _) if next(8) == 0 => Op::Wipe,
             _ => Op::Add(stroke(i, author, &mut next)),
         };
@@ -40,7 +45,13 @@ fn write_a_log_for_webassembly() {
             _ => Intent::Do(vec![Step { sheet, op }]),
         };
         if let Ok((deed, steps)) = sheets.resolve(author, &intent) {
-            let change = Change { id: ChangeId(i), author, at: i, deed, steps };
+            let change = Change {
+                id: ChangeId(i),
+                author,
+                at: i,
+                deed,
+                steps,
+            };
             if sheets.apply(&change).is_ok() {
                 log.push(change);
             }
@@ -60,13 +71,21 @@ fn stroke(id: u64, author: AuthorId, next: &mut impl FnMut(u64) -> u64) -> Mark 
     for i in 0..next(60) + 1 {
         x += next(200) as f64 / 9.0 - 10.0;
         y += next(200) as f64 / 11.0 - 9.0;
-        pen.push(Sample { at: Point::new(x, y), pressure: next(100) as f64 / 100.0, t: i as f64 * 8.3 });
+        pen.push(Sample {
+            at: Point::new(x, y),
+            pressure: next(100) as f64 / 100.0,
+            t: i as f64 * 8.3,
+        });
     }
     let view = fit(Size::new(1234.0, 777.0), Size::glass(16.0, 9.0));
     Mark {
         id: MarkId(id),
         author,
-        style: Style { tip: if next(5) == 0 { Tip::Flat } else { Tip::Round }, colour: Rgb::hex(next(1 << 24) as u32), width: 9.0 },
+        style: Style {
+            tip: if next(5) == 0 { Tip::Flat } else { Tip::Round },
+            colour: Rgb::hex(next(1 << 24) as u32),
+            width: 9.0,
+        },
         body: Body::Stroke(pen.lift()),
         transform: Map::<Ink, _>::coincident().then(&view.inverse().unwrap()),
         z: id as i64,

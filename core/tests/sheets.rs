@@ -71,7 +71,9 @@ fn intent(author: u64, t: &Try) -> Intent {
         op,
     };
     match *t {
-        Try::Add(s, id, h, z) => Intent::Do(vec![step(s, Op::Add(mark(id, author, h, id as f64, z)))]),
+        Try::Add(s, id, h, z) => {
+            Intent::Do(vec![step(s, Op::Add(mark(id, author, h, id as f64, z)))])
+        }
         Try::Remove(s, id) => Intent::Do(vec![step(s, Op::Remove(MarkId(id)))]),
         Try::Move(s, i, j) => Intent::Do(vec![step(
             s,
@@ -253,7 +255,13 @@ fn one_sweep_of_the_eraser_is_one_undo() {
     }
     let full = sheets.clone();
     order(&mut sheets, 10, 1, &Intent::Do(step(Op::Remove(MarkId(1))))).unwrap();
-    order(&mut sheets, 11, 1, &Intent::More(step(Op::Remove(MarkId(2))))).unwrap();
+    order(
+        &mut sheets,
+        11,
+        1,
+        &Intent::More(step(Op::Remove(MarkId(2)))),
+    )
+    .unwrap();
     order(&mut sheets, 12, 1, &Intent::Undo).unwrap();
     assert_eq!(sheets, full);
 }
@@ -266,15 +274,36 @@ fn impossible_marks_are_refused() {
         change(&mut m);
         m.check().unwrap_err()
     };
-    let points = |n| move |m: &mut Mark| m.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: 64 }; n]));
+    let points = |n| {
+        move |m: &mut Mark| m.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: 64 }; n]))
+    };
     assert_eq!(fault(&points(0)), MarkFault::Empty);
     assert_eq!(fault(&points(1_000_000)), MarkFault::TooManyPoints);
     assert_eq!(fault(&|m| m.style.width = f32::NAN), MarkFault::NotFinite);
-    assert_eq!(fault(&|m| m.transform = Map::scale_then_move(f64::NAN, 0.0, 0.0)), MarkFault::NotFinite);
-    assert_eq!(fault(&|m| m.transform = Map::scale_then_move(1.0, 1e9, 0.0)), MarkFault::OutOfBounds);
-    assert_eq!(fault(&|m| m.transform = Map::scale_then_move(0.0, 0.0, 0.0)), MarkFault::OutOfBounds);
-    assert_eq!(fault(&|m| m.body = Body::Stroke(Points(vec![InkPoint { x: i32::MIN, y: 0, w: 64 }]))), MarkFault::OutOfBounds);
-    assert_eq!(fault(&|m| m.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: -1 }]))), MarkFault::Width);
+    assert_eq!(
+        fault(&|m| m.transform = Map::scale_then_move(f64::NAN, 0.0, 0.0)),
+        MarkFault::NotFinite
+    );
+    assert_eq!(
+        fault(&|m| m.transform = Map::scale_then_move(1.0, 1e9, 0.0)),
+        MarkFault::OutOfBounds
+    );
+    assert_eq!(
+        fault(&|m| m.transform = Map::scale_then_move(0.0, 0.0, 0.0)),
+        MarkFault::OutOfBounds
+    );
+    assert_eq!(
+        fault(&|m| m.body = Body::Stroke(Points(vec![InkPoint {
+            x: i32::MIN,
+            y: 0,
+            w: 64
+        }]))),
+        MarkFault::OutOfBounds
+    );
+    assert_eq!(
+        fault(&|m| m.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: -1 }]))),
+        MarkFault::Width
+    );
 }
 
 /// A browser with another version is told so, whatever else its hello contains.

@@ -73,11 +73,11 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
   const handle = await page.locator(".grip.s").boundingBox();
   if (!handle) throw new Error("no handle");
   await drag(page, [{ x: handle.x + 22, y: handle.y + 22 }, { x: handle.x + 22, y: handle.y + 32 }, { x: handle.x + 22, y: handle.y + 42 }]);
-  await expect(page.locator("#box-size")).toHaveText("601 × 330 px");
+  await expect(page.locator("#box-size")).toHaveText("601 × 360 px");
   await page.keyboard.press("Enter");
   const proof = page.locator(".proof");
   await expect(proof.locator("img")).toBeVisible();
-  await expect(proof).toContainText("601 × 330 px");
+  await expect(proof).toContainText("601 × 360 px");
   await expect(proof).toContainText("Board");
 
   // The proof does not stop the lesson.
@@ -93,7 +93,7 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
     const image = await createImageBitmap(await item.getType("image/png"));
     return [image.width, image.height];
   });
-  expect(copied).toEqual([601, 330]);
+  expect(copied).toEqual([601, 360]);
 
   // Handed out, it appears with the participants, who open and download it.
   await expect(phone.locator("#none-yet")).toBeVisible();
@@ -109,10 +109,10 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
   const path = await download.path();
   const file = readFileSync(path);
   const picture = decode(file);
-  expect([picture.width, picture.height]).toEqual([601, 330]);
-  // The box began at (400, 250) and moved by ten of its pixels: the stroke's middle is 100 pixels
-  // down (1.5 pixels to a CSS pixel at this size of the stage, twice the grain of the glass).
-  expect(apart(pixel(file, 300, 100), VERMILION)).toBeLessThan(6);
+  expect([picture.width, picture.height]).toEqual([601, 360]);
+  // The stroke ran 50 CSS pixels below the box's upper edge; a board is captured as fine as a stage
+  // of 3840 pixels, which is three to a CSS pixel on this one of 1280.
+  expect(apart(pixel(file, 300, 150), VERMILION)).toBeLessThan(6);
   expect(pixel(file, 300, 300)).toEqual(PAPER);
   // PNG as the standard has it, with the resolution that it was shown in (pngcheck, Debian).
   const checked = execFileSync("pngcheck", ["-v", path], { encoding: "utf8" });

@@ -14,18 +14,32 @@ use crate::layers::views;
 #[derive(Serialize)]
 #[serde(tag = "type", rename_all = "camelCase")]
 enum Event {
-    Welcome { author: String },
+    Welcome {
+        author: String,
+    },
     Lesson(LessonEvent),
     Backdrop(BackdropEvent),
-    People { people: Vec<Person> },
-    TakeAways { items: Vec<TakeAway> },
-    Keeping { keeping: bool },
-    Paused { paused: bool },
+    People {
+        people: Vec<Person>,
+    },
+    TakeAways {
+        items: Vec<TakeAway>,
+    },
+    Keeping {
+        keeping: bool,
+    },
+    Paused {
+        paused: bool,
+    },
     Captures,
     /// A change is safe: it need not be kept here any longer.
-    Kept { id: String },
+    Kept {
+        id: String,
+    },
     /// Something was not done, and this is why.
-    Sorry { why: String },
+    Sorry {
+        why: String,
+    },
 }
 
 #[derive(Serialize)]
@@ -49,10 +63,7 @@ impl BackdropEvent {
         view.map_or_else(Self::default, |b| Self {
             id: Some(b.id.0.to_string()),
             name: b.name.clone(),
-            picture: matches!(
-                b.kind,
-                bozzetto_core::wire::BackdropKind::Picture { .. }
-            ),
+            picture: matches!(b.kind, bozzetto_core::wire::BackdropKind::Picture { .. }),
         })
     }
 }
@@ -221,7 +232,11 @@ impl Glass {
             .and_then(|id| self.order.iter().find(|b| b.id == id).cloned());
         events.push(Event::Lesson(LessonEvent {
             name: lesson.name,
-            order: self.order.iter().map(|b| BackdropEvent::of(Some(b))).collect(),
+            order: self
+                .order
+                .iter()
+                .map(|b| BackdropEvent::of(Some(b)))
+                .collect(),
             current: current.as_ref().map(|b| b.id.0.to_string()),
             paused: lesson.paused,
         }));

@@ -69,7 +69,8 @@ impl Glass {
             self.wet.paint(layer, &within, &views(&in_view), &mut list);
         } else {
             let sheets = self.replica.sheets();
-            self.painter.paint(sheets, &in_view, layer, &within, &mut list);
+            self.painter
+                .paint(sheets, &in_view, layer, &within, &mut list);
         }
         self.list.set(&list);
     }
@@ -135,7 +136,12 @@ impl Glass {
         for mark in [&touched.before, &touched.after].into_iter().flatten() {
             self.painter.forget(mark.id);
             let layer = mark.style.layer();
-            let top = self.replica.sheets().sheet(touched.sheet).layer(layer).next_back();
+            let top = self
+                .replica
+                .sheets()
+                .sheet(touched.sheet)
+                .layer(layer)
+                .next_back();
             let on_top = touched.before.is_none()
                 && top.is_some_and(|t| t.id == mark.id)
                 && self.nothing_above(touched.sheet, in_view, layer);
@@ -166,7 +172,14 @@ impl Glass {
             .iter()
             .skip_while(|(s, _)| *s != sheet)
             .skip(1)
-            .all(|(s, _)| self.replica.sheets().sheet(*s).layer(layer).next().is_none())
+            .all(|(s, _)| {
+                self.replica
+                    .sheets()
+                    .sheet(*s)
+                    .layer(layer)
+                    .next()
+                    .is_none()
+            })
     }
 }
 

@@ -54,6 +54,8 @@ impl Glass {
 
     /// Whether a swatch draws on the highlighter layer.
     pub fn is_highlighter(&self, index: usize) -> bool {
-        SWATCHES.get(index).is_some_and(|s| s.style.tip == Tip::Flat)
+        SWATCHES
+            .get(index)
+            .is_some_and(|s| s.style.tip == Tip::Flat)
     }
 }

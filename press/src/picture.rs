@@ -88,7 +88,8 @@ impl Source {
             return svg::tree(bytes).map(|t| Source::Vector(Arc::new(t)));
         }
         let rgba = decode(bytes)?.into_rgba8();
-        let size = IntSize::from_wh(rgba.width(), rgba.height()).ok_or(PictureFault::NotAPicture)?;
+        let size =
+            IntSize::from_wh(rgba.width(), rgba.height()).ok_or(PictureFault::NotAPicture)?;
         let mut data = rgba.into_raw();
         for px in data.chunks_exact_mut(4) {
             let a = u16::from(px[3]);

@@ -1,6 +1,5 @@
 //! Pixels as a PNG file. Source: W3C, *Portable Network Graphics*, third edition.
 
-
 use image::imageops::FilterType;
 use image::{RgbImage, imageops};
 use png::{BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, Unit};

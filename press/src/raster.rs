@@ -84,9 +84,8 @@ fn place(pixmap: &mut Pixmap, source: &Source, to: &Rect<Pixels>) {
                 let at = Transform::from_translate(to.x0.round() as f32, to.y0.round() as f32);
                 (at, FilterQuality::Nearest)
             } else {
-                let at = Transform::from_row(
-                    sx as f32, 0.0, 0.0, sy as f32, to.x0 as f32, to.y0 as f32,
-                );
+                let at =
+                    Transform::from_row(sx as f32, 0.0, 0.0, sy as f32, to.x0 as f32, to.y0 as f32);
                 (at, FilterQuality::Bilinear)
             };
             let paint = PixmapPaint {

@@ -56,7 +56,9 @@ pub async fn serve(Path((_, path)): Path<(String, String)>, headers: HeaderMap) 
     let mime = match path.rsplit('.').next() {
         Some("wasm") => "application/wasm".to_owned(),
         Some("js") => "text/javascript; charset=utf-8".to_owned(),
-        _ => mime_guess::from_path(&path).first_or_octet_stream().to_string(),
+        _ => mime_guess::from_path(&path)
+            .first_or_octet_stream()
+            .to_string(),
     };
     let forever = "public, max-age=31536000, immutable";
     let common = [

@@ -59,12 +59,16 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
     board(&app.store, meeting, Ruling::Ruled).await?;
     show(&app.store, meeting, plan).await?;
     // The class is what is opened first.
-    app.store.write(move |conn| queries::touch(conn, class)).await?;
+    app.store
+        .write(move |conn| queries::touch(conn, class))
+        .await?;
     Ok(())
 }
 
 async fn lesson(store: &Store, name: &'static str, kind: &'static str) -> anyhow::Result<i64> {
-    Ok(store.write(move |conn| queries::create_empty(conn, name, kind)).await?)
+    Ok(store
+        .write(move |conn| queries::create_empty(conn, name, kind))
+        .await?)
 }
 
 async fn add(app: &App, lesson: i64, picture: &DemoPicture) -> anyhow::Result<i64> {
@@ -74,13 +78,18 @@ async fn add(app: &App, lesson: i64, picture: &DemoPicture) -> anyhow::Result<i6
 }
 
 async fn board(store: &Store, lesson: i64, ruling: Ruling) -> anyhow::Result<i64> {
-    Ok(store.write(move |conn| queries::add_board(conn, lesson, ruling)).await?)
+    Ok(store
+        .write(move |conn| queries::add_board(conn, lesson, ruling))
+        .await?)
 }
 
 async fn show(store: &Store, lesson: i64, backdrop: i64) -> anyhow::Result<()> {
     store
         .write(move |conn| {
-            conn.execute("UPDATE lesson SET current = ?1 WHERE id = ?2", [backdrop, lesson])?;
+            conn.execute(
+                "UPDATE lesson SET current = ?1 WHERE id = ?2",
+                [backdrop, lesson],
+            )?;
             Ok(())
         })
         .await?;
@@ -89,9 +98,25 @@ async fn show(store: &Store, lesson: i64, backdrop: i64) -> anyhow::Result<()> {
 
 /// The leading line from the light to the island, a ring round a buoy, and a warning highlighted.
 async fn mark_the_chart(store: &Store, lesson: i64, chart: i64) -> anyhow::Result<()> {
-    let course = curve(&[(668., 226.), (820., 330.), (1000., 500.), (1180., 585.), (1330., 595.), (1470., 520.), (1556., 452.)]);
+    let course = curve(&[
+        (668., 226.),
+        (820., 330.),
+        (1000., 500.),
+        (1180., 585.),
+        (1330., 595.),
+        (1470., 520.),
+        (1556., 452.),
+    ]);
     let head = curve(&[(1500., 462.), (1560., 446.), (1556., 508.)]);
-    let ring = curve(&[(905., 410.), (960., 396.), (992., 440.), (970., 500.), (915., 512.), (890., 470.), (902., 412.)]);
+    let ring = curve(&[
+        (905., 410.),
+        (960., 396.),
+        (992., 440.),
+        (970., 500.),
+        (915., 512.),
+        (890., 470.),
+        (902., 412.),
+    ]);
     let band = curve(&[(1128., 224.), (1240., 222.), (1372., 225.)]);
     let view = fit(Size::new(1920., 1080.), Size::glass(16., 9.));
     let to_held = Map::<Ink, _>::coincident().then(&view.inverse().context("a view")?);
@@ -125,7 +150,9 @@ async fn mark_the_chart(store: &Store, lesson: i64, chart: i64) -> anyhow::Resul
             (seq, change)
         })
         .collect();
-    Ok(store.write(move |conn| log::append(conn, lesson, &changes)).await?)
+    Ok(store
+        .write(move |conn| log::append(conn, lesson, &changes))
+        .await?)
 }
 
 /// Points of a hand-like curve through a few places (Catmull and Rom).
@@ -135,7 +162,9 @@ fn curve(through: &[(f64, f64)]) -> Vec<Point<Ink>> {
     for i in 0..through.len() as isize - 1 {
         let [p0, p1, p2, p3] = [at(i - 1), at(i), at(i + 1), at(i + 2)];
         let blend = |a: f64, b: f64, c: f64, d: f64, t: f64| {
-            0.5 * (2. * b + (c - a) * t + (2. * a - 5. * b + 4. * c - d) * t * t
+            0.5 * (2. * b
+                + (c - a) * t
+                + (2. * a - 5. * b + 4. * c - d) * t * t
                 + (3. * b - a - 3. * c + d) * t * t * t)
         };
         for step in 0..12 {

@@ -69,7 +69,15 @@ impl IntoResponse for AppError {
         let message = self.to_string();
         let page = ErrorPage { message: &message }.render();
         // Scripts show this line as it is; people get the page.
-        let line: String = message.chars().filter(|c| c.is_ascii() && !c.is_control()).collect();
-        (status, [("x-bozzetto-says", line)], Html(page.unwrap_or(message))).into_response()
+        let line: String = message
+            .chars()
+            .filter(|c| c.is_ascii() && !c.is_control())
+            .collect();
+        (
+            status,
+            [("x-bozzetto-says", line)],
+            Html(page.unwrap_or(message)),
+        )
+            .into_response()
     }
 }

@@ -15,7 +15,8 @@ const PAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsafe-ev
     form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 /// Pictures that somebody brought: no script, no fetching, no origin.
-pub const MEDIA_POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox";
+pub const MEDIA_POLICY: &str =
+    "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox";
 
 /// Adds the headers, and refuses requests that another site's page made a browser send.
 pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Response {
@@ -23,7 +24,10 @@ pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Resp
         let why = "This server answers only to the name of this machine.";
         return (StatusCode::MISDIRECTED_REQUEST, why).into_response();
     }
-    let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
+    let changes = !matches!(
+        *request.method(),
+        Method::GET | Method::HEAD | Method::OPTIONS
+    );
     let socket = request.headers().contains_key(header::UPGRADE);
     if (changes || socket) && !same_origin(request.headers()) {
         let why = "This request came from another site's page.";
@@ -32,13 +36,21 @@ pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Resp
     let mut response = next.run(request).await;
     let headers = response.headers_mut();
     let mut default = |name: HeaderName, value: &'static str| {
-        headers.entry(name).or_insert(HeaderValue::from_static(value));
+        headers
+            .entry(name)
+            .or_insert(HeaderValue::from_static(value));
     };
     default(header::CONTENT_SECURITY_POLICY, PAGE_POLICY);
     default(header::X_CONTENT_TYPE_OPTIONS, "nosniff");
     default(header::REFERRER_POLICY, "same-origin");
-    default(HeaderName::from_static("cross-origin-resource-policy"), "same-origin");
-    default(HeaderName::from_static("cross-origin-opener-policy"), "same-origin");
+    default(
+        HeaderName::from_static("cross-origin-resource-policy"),
+        "same-origin",
+    );
+    default(
+        HeaderName::from_static("cross-origin-opener-policy"),
+        "same-origin",
+    );
     default(header::CACHE_CONTROL, "no-store");
     response
 }
@@ -52,9 +64,9 @@ fn same_origin(headers: &HeaderMap) -> bool {
         return false;
     }
     match (text(header::ORIGIN), text(header::HOST)) {
-        (Some(origin), Some(host)) => {
-            origin.split_once("://").is_some_and(|(_, o)| o.eq_ignore_ascii_case(host))
-        }
+        (Some(origin), Some(host)) => origin
+            .split_once("://")
+            .is_some_and(|(_, o)| o.eq_ignore_ascii_case(host)),
         (Some(_), None) => false,
         (None, _) => true,
     }
@@ -67,7 +79,11 @@ fn names_this_machine(headers: &HeaderMap) -> bool {
         return false;
     };
     let name = host.rsplit_once(':').map_or(host, |(name, port)| {
-        if port.chars().all(|c| c.is_ascii_digit()) { name } else { host }
+        if port.chars().all(|c| c.is_ascii_digit()) {
+            name
+        } else {
+            host
+        }
     });
     let bare = name.trim_start_matches('[').trim_end_matches(']');
     name.eq_ignore_ascii_case("localhost")
@@ -87,9 +103,15 @@ mod tests {
 
     #[test]
     fn another_site_s_page_changes_nothing_here() {
-        let own = [("host", "127.0.0.1:7070"), ("origin", "http://127.0.0.1:7070")];
+        let own = [
+            ("host", "127.0.0.1:7070"),
+            ("origin", "http://127.0.0.1:7070"),
+        ];
         assert!(same_origin(&headers(&own)));
-        let other = [("host", "127.0.0.1:7070"), ("origin", "http://evil.example")];
+        let other = [
+            ("host", "127.0.0.1:7070"),
+            ("origin", "http://evil.example"),
+        ];
         assert!(!same_origin(&headers(&other)));
         let null = [("host", "127.0.0.1:7070"), ("origin", "null")];
         assert!(!same_origin(&headers(&null)));
@@ -102,7 +124,11 @@ mod tests {
         for host in ["localhost:7070", "127.0.0.1", "[::1]:7070", "127.1.2.3:80"] {
             assert!(names_this_machine(&headers(&[("host", host)])), "{host}");
         }
-        for host in ["rebound.example:7070", "192.168.1.5:7070", "127.0.0.1.example"] {
+        for host in [
+            "rebound.example:7070",
+            "192.168.1.5:7070",
+            "127.0.0.1.example",
+        ] {
             assert!(!names_this_machine(&headers(&[("host", host)])), "{host}");
         }
     }

@@ -125,7 +125,10 @@ fn print_addresses(address: SocketAddr, secure: bool) {
     println!("presenter     {scheme}://{shown}/");
     println!("participants  {scheme}://{shown}/join");
     if address.ip().is_loopback() {
-        println!("Only this machine can reach these. --listen 0.0.0.0:{} opens them to others.", address.port());
+        println!(
+            "Only this machine can reach these. --listen 0.0.0.0:{} opens them to others.",
+            address.port()
+        );
     }
 }
 
@@ -133,7 +136,10 @@ async fn set_passphrase(data: PathBuf) -> anyhow::Result<()> {
     let typed = if std::io::stdin().is_terminal() {
         let first = rpassword::prompt_password("New presenter passphrase: ")?;
         let again = rpassword::prompt_password("Once more: ")?;
-        anyhow::ensure!(first == again, "the two are not the same; nothing was changed");
+        anyhow::ensure!(
+            first == again,
+            "the two are not the same; nothing was changed"
+        );
         first
     } else {
         let mut line = String::new();
@@ -147,7 +153,9 @@ async fn set_passphrase(data: PathBuf) -> anyhow::Result<()> {
     );
     std::fs::create_dir_all(&data)?;
     let store = Store::open(&data)?;
-    store.write(move |conn| passphrase::set(conn, &typed)).await?;
+    store
+        .write(move |conn| passphrase::set(conn, &typed))
+        .await?;
     println!("The passphrase is set. Presenters have to give it the next time they come.");
     Ok(())
 }

@@ -90,7 +90,12 @@ impl Written {
             "INSERT INTO media (sha, mime, bytes, created_at) VALUES (?1, ?2, ?3, ?4)
              ON CONFLICT (sha) DO NOTHING",
         )?
-        .execute(params![self.sha, self.mime, self.bytes as i64, crate::now()])?;
+        .execute(params![
+            self.sha,
+            self.mime,
+            self.bytes as i64,
+            crate::now()
+        ])?;
         Ok(())
     }
 }
@@ -109,7 +114,10 @@ const MONTH: i64 = 30 * 24 * 3600 * 1000;
 pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
     let before = crate::now() - MONTH;
     for table in ["lesson", "capture"] {
-        conn.execute(&format!("DELETE FROM {table} WHERE deleted_at < ?1"), [before])?;
+        conn.execute(
+            &format!("DELETE FROM {table} WHERE deleted_at < ?1"),
+            [before],
+        )?;
     }
     conn.execute(
         "DELETE FROM media WHERE sha NOT IN (
@@ -118,7 +126,9 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
         [],
     )?;
     let mut statement = conn.prepare("SELECT sha FROM media")?;
-    let names = statement.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+    let names = statement
+        .query_map([], |row| row.get(0))?
+        .collect::<Result<_, _>>()?;
     Ok(names)
 }
 

@@ -14,7 +14,10 @@ use crate::app::App;
 #[derive(Clone, Debug)]
 pub enum Tls {
     None,
-    Files { cert: PathBuf, key: PathBuf },
+    Files {
+        cert: PathBuf,
+        key: PathBuf,
+    },
     /// With a certificate of its own making, kept in the data folder.
     SelfSigned,
 }
@@ -27,7 +30,9 @@ pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> an
     let handle = Handle::new();
     tokio::spawn(stop_when_told(handle.clone()));
     std::thread::spawn(crate::assets::warm_up);
-    let service = app.router().into_make_service_with_connect_info::<SocketAddr>();
+    let service = app
+        .router()
+        .into_make_service_with_connect_info::<SocketAddr>();
     let config = match tls {
         Tls::None => {
             let server = axum_server::from_tcp(listener)?.handle(handle);
@@ -35,7 +40,9 @@ pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> an
         }
         Tls::Files { cert, key } => RustlsConfig::from_pem_file(&cert, &key)
             .await
-            .with_context(|| format!("{} and {} could not be used", cert.display(), key.display()))?,
+            .with_context(|| {
+                format!("{} and {} could not be used", cert.display(), key.display())
+            })?,
         Tls::SelfSigned => self_signed(data).await?,
     };
     let server = axum_server::from_tcp_rustls(listener, config)?.handle(handle);
@@ -43,7 +50,10 @@ pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> an
 }
 
 async fn self_signed(data: &Path) -> anyhow::Result<RustlsConfig> {
-    let (cert, key) = (data.join("self-signed.pem"), data.join("self-signed-key.pem"));
+    let (cert, key) = (
+        data.join("self-signed.pem"),
+        data.join("self-signed-key.pem"),
+    );
     if !cert.exists() || !key.exists() {
         let mut names = vec!["localhost".to_owned(), "127.0.0.1".to_owned()];
         names.extend(own_address().map(|ip| ip.to_string()));
@@ -55,10 +65,11 @@ async fn self_signed(data: &Path) -> anyhow::Result<RustlsConfig> {
 }
 
 async fn stop_when_told(handle: Handle<SocketAddr>) {
-    let mut terminate = match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
-        Ok(signal) => signal,
-        Err(_) => return,
-    };
+    let mut terminate =
+        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+            Ok(signal) => signal,
+            Err(_) => return,
+        };
     tokio::select! {
         _ = tokio::signal::ctrl_c() => {}
         _ = terminate.recv() => {}

@@ -46,7 +46,10 @@ async fn what_was_acknowledged_is_there_again() {
     let Start::Sheets(sheets) = welcome.start else {
         panic!("a new epoch starts from sheets");
     };
-    let marks: BTreeSet<u64> = sheets.iter().flat_map(|(_, m)| m.iter().map(|m| m.id.0)).collect();
+    let marks: BTreeSet<u64> = sheets
+        .iter()
+        .flat_map(|(_, m)| m.iter().map(|m| m.id.0))
+        .collect();
     assert_eq!(marks, (1..=5).collect());
     assert_eq!(welcome.history.0, 5);
     again.act(50, Intent::Undo).await;
@@ -75,8 +78,14 @@ async fn a_disk_that_takes_nothing_loses_nothing() {
         _ => None,
     };
     assert!(!presenter.until(keeping).await);
-    assert!(!presenter.told(1).await, "it must not count as acknowledged");
-    assert!(!participant.told(1).await, "the lesson goes on all the same");
+    assert!(
+        !presenter.told(1).await,
+        "it must not count as acknowledged"
+    );
+    assert!(
+        !participant.told(1).await,
+        "the lesson goes on all the same"
+    );
     presenter.act(2, add(backdrop, stroke(2))).await;
 
     other.execute_batch("COMMIT").unwrap();
@@ -87,14 +96,18 @@ async fn a_disk_that_takes_nothing_loses_nothing() {
             FromServer::Known { id } => {
                 known.insert(id.0);
             }
-            FromServer::Change { change, kept: true, .. } => {
+            FromServer::Change {
+                change, kept: true, ..
+            } => {
                 known.insert(change.id.0);
             }
             FromServer::Keeping(k) => kept = k,
             _ => {}
         }
     }
-    let written: i64 = other.query_row("SELECT count(*) FROM change", [], |r| r.get(0)).unwrap();
+    let written: i64 = other
+        .query_row("SELECT count(*) FROM change", [], |r| r.get(0))
+        .unwrap();
     assert_eq!(written, 2);
 }
 
@@ -109,11 +122,20 @@ async fn participants_see_the_stage_and_no_more() {
     let second = server
         .app
         .store
-        .write(move |c| bozzetto::lessons::queries::add_board(c, lesson, bozzetto_core::board::Ruling::Ruled))
+        .write(move |c| {
+            bozzetto::lessons::queries::add_board(c, lesson, bozzetto_core::board::Ruling::Ruled)
+        })
         .await
         .unwrap();
     let second = bozzetto_core::ids::BackdropId(second as u64);
-    server.app.live.tell(lesson, bozzetto::live::lesson::Command::Changed { goto: None }).await;
+    server
+        .app
+        .live
+        .tell(
+            lesson,
+            bozzetto::live::lesson::Command::Changed { goto: None },
+        )
+        .await;
     let (mut presenter, _) = server.presenter(lesson).await;
     presenter.act(1, add(first, stroke(1))).await;
     presenter.act(2, add(second, stroke(2))).await;
@@ -124,8 +146,15 @@ async fn participants_see_the_stage_and_no_more() {
     let Start::Sheets(sheets) = welcome.start else {
         panic!("participants start from sheets")
     };
-    let seen: Vec<u64> = sheets.iter().flat_map(|(_, m)| m.iter().map(|m| m.id.0)).collect();
-    assert_eq!(seen, [1], "the marks of the next backdrop are not for them yet");
+    let seen: Vec<u64> = sheets
+        .iter()
+        .flat_map(|(_, m)| m.iter().map(|m| m.id.0))
+        .collect();
+    assert_eq!(
+        seen,
+        [1],
+        "the marks of the next backdrop are not for them yet"
+    );
     let State::Participant { backdrop, .. } = welcome.state else {
         panic!("a participant's welcome")
     };
@@ -140,7 +169,10 @@ async fn participants_see_the_stage_and_no_more() {
     participant.send(&ToServer::Goto(second)).await;
     participant.send(&ToServer::Pause(true)).await;
     for _ in 0..2 {
-        assert_eq!(participant.next().await, FromServer::Sorry(Refusal::NotAllowed));
+        assert_eq!(
+            participant.next().await,
+            FromServer::Sorry(Refusal::NotAllowed)
+        );
     }
 
     presenter.send(&ToServer::Pause(true)).await;
@@ -150,7 +182,10 @@ async fn participants_see_the_stage_and_no_more() {
     presenter.send(&ToServer::Goto(second)).await;
     // Who comes late sees what the others see: the stage as it was when it was paused.
     let (_late, welcome) = server.participant(lesson, &cookie).await;
-    let State::Participant { backdrop, paused, .. } = welcome.state else {
+    let State::Participant {
+        backdrop, paused, ..
+    } = welcome.state
+    else {
         panic!("a participant's welcome")
     };
     assert!(paused && backdrop.unwrap().id == first);
@@ -183,11 +218,17 @@ async fn bad_messages_are_refused_and_nothing_else_happens() {
     let mut far = stroke(1);
     far.transform = Map::scale_then_move(1.0, 1e12, 0.0);
     presenter.act(1, add(backdrop, far)).await;
-    assert_eq!(presenter.until(sorry).await, Refusal::Mark(MarkFault::OutOfBounds));
+    assert_eq!(
+        presenter.until(sorry).await,
+        Refusal::Mark(MarkFault::OutOfBounds)
+    );
     let mut nan = stroke(1);
     nan.style.width = f32::NAN;
     presenter.act(2, add(backdrop, nan)).await;
-    assert_eq!(presenter.until(sorry).await, Refusal::Mark(MarkFault::NotFinite));
+    assert_eq!(
+        presenter.until(sorry).await,
+        Refusal::Mark(MarkFault::NotFinite)
+    );
     let mut huge = stroke(1);
     huge.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: 64 }; 300_000]));
     let message = encode(&ToServer::Act {
@@ -197,7 +238,9 @@ async fn bad_messages_are_refused_and_nothing_else_happens() {
     assert!(message.len() < MAX_MESSAGE);
     presenter.send_bytes(message).await;
     assert_eq!(presenter.until(sorry).await, Refusal::Unreadable);
-    presenter.act(4, add(bozzetto_core::ids::BackdropId(999), stroke(1))).await;
+    presenter
+        .act(4, add(bozzetto_core::ids::BackdropId(999), stroke(1)))
+        .await;
     assert_eq!(presenter.until(sorry).await, Refusal::NoSuchSheet);
     presenter.act(5, Intent::Undo).await;
     assert_eq!(presenter.until(sorry).await, Refusal::NothingToUndo);
@@ -205,7 +248,13 @@ async fn bad_messages_are_refused_and_nothing_else_happens() {
     presenter.act(6, add(backdrop, stroke(1))).await;
     assert!(presenter.told(6).await);
     let look = server.app.live.look(lesson).await.unwrap();
-    assert_eq!(look.sheets.sheet(SheetId::Backdrop(backdrop)).layer(Layer::Ink).count(), 1);
+    assert_eq!(
+        look.sheets
+            .sheet(SheetId::Backdrop(backdrop))
+            .layer(Layer::Ink)
+            .count(),
+        1
+    );
 }
 
 /// Ink on its way is seen by everybody at once, is never stored, and goes when its author goes;
@@ -272,5 +321,87 @@ async fn coming_back_brings_what_was_missed() {
     let Start::Missed(changes) = back.start else {
         panic!("what was missed is at hand")
     };
-    assert_eq!(changes.iter().map(|(seq, _)| *seq).collect::<Vec<_>>(), [2, 3]);
+    assert_eq!(
+        changes.iter().map(|(seq, _)| *seq).collect::<Vec<_>>(),
+        [2, 3]
+    );
+}
+
+/// Opening a long lesson starts from a snapshot, and gives the same sheets and histories.
+#[tokio::test]
+async fn a_long_lesson_opens_from_a_snapshot() {
+    let data = tempfile::tempdir().unwrap();
+    let (lesson, before) = {
+        let server = Server::start(data.path()).await;
+        let lesson = server.lesson().await;
+        let backdrop = server.first_backdrop(lesson).await;
+        let (mut presenter, _) = server.presenter(lesson).await;
+        for id in 1..=450 {
+            let intent = match id % 9 {
+                0 => Intent::Undo,
+                _ => add(backdrop, stroke(id)),
+            };
+            presenter.act(id, intent).await;
+        }
+        presenter.told(450).await;
+        (lesson, server.app.live.look(lesson).await.unwrap())
+    };
+    let conn = rusqlite::Connection::open(data.path().join("bozzetto.db")).unwrap();
+    let from = || conn.query_row("SELECT seq FROM snapshot", [], |r| r.get::<_, i64>(0));
+    // The snapshot is written aside; it is there before the next line is read from it.
+    while from().is_err() {
+        tokio::task::yield_now().await;
+    }
+    assert!(from().unwrap() >= 400);
+    let server = Server::start(data.path()).await;
+    let after = server.app.live.look(lesson).await.unwrap();
+    assert_eq!(after.sheets, before.sheets);
+    assert_eq!(
+        after.sheets.snapshot().histories,
+        before.sheets.snapshot().histories
+    );
+}
+
+/// A follower that does not read holds nobody up; when it reads again it is brought up to what is.
+#[tokio::test]
+async fn nobody_waits_for_a_slow_follower() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let backdrop = server.first_backdrop(lesson).await;
+    let (mut presenter, _) = server.presenter(lesson).await;
+    let cookie = server.join(lesson, "Slow").await;
+    let (mut slow, _) = server.participant(lesson, &cookie).await;
+    // More than the sockets' buffers and the lesson's backlog hold.
+    let mut long = stroke(0);
+    let point = |i: i32| InkPoint {
+        x: i * 977 % 90_000,
+        y: i * 733 % 60_000,
+        w: 300,
+    };
+    long.body = Body::Stroke(Points((0..4000).map(point).collect()));
+    for id in 1..=3000 {
+        let mut mark = long.clone();
+        mark.id = MarkId(id);
+        presenter.act(id, add(backdrop, mark)).await;
+        assert!(presenter.told(id).await);
+    }
+    let mut seen = BTreeSet::new();
+    let mut brought_up = false;
+    while seen.len() < 3000 {
+        match slow.next().await {
+            FromServer::Change { change, .. } => {
+                seen.insert(change.id.0);
+            }
+            FromServer::Welcome(welcome) => {
+                brought_up = true;
+                let Start::Sheets(sheets) = welcome.start else {
+                    panic!("from sheets")
+                };
+                seen.extend(sheets.iter().flat_map(|(_, m)| m.iter().map(|m| m.id.0)));
+            }
+            _ => {}
+        }
+    }
+    assert!(brought_up);
 }

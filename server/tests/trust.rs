@@ -20,25 +20,47 @@ async fn other_machines_need_the_passphrase() {
     assert!(matches!(refused, Err(StartError::NoPassphrase(_))));
 
     let store = Store::open(data.path()).unwrap();
-    store.write(|c| passphrase::set(c, "sea room to leeward")).await.unwrap();
+    store
+        .write(|c| passphrase::set(c, "sea room to leeward"))
+        .await
+        .unwrap();
     let mut server = Server::start(data.path()).await;
     server.app = App::open(data.path(), anywhere, false).await.unwrap();
     let lesson = server.lesson().await;
-    for path in ["/".to_owned(), format!("/lessons/{lesson}/stage"), format!("/lessons/{lesson}/captures")] {
+    for path in [
+        "/".to_owned(),
+        format!("/lessons/{lesson}/stage"),
+        format!("/lessons/{lesson}/captures"),
+    ] {
         let answer = server.get(&path).await;
-        assert_eq!((answer.status().as_u16(), answer.headers()[header::LOCATION].to_str().unwrap()), (303, "/enter"));
+        assert_eq!(
+            (
+                answer.status().as_u16(),
+                answer.headers()[header::LOCATION].to_str().unwrap()
+            ),
+            (303, "/enter")
+        );
     }
     let enter = |phrase: &str| {
-        let request = Request::post("/enter").header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
+        let request = Request::post("/enter")
+            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
         server.ask(request, format!("passphrase={}", phrase.replace(' ', "+")))
     };
     assert_eq!(enter("sea room to windward").await.status(), 422);
     let let_in = enter("sea room to leeward").await;
     assert_eq!(let_in.status(), 303);
-    let cookie = let_in.headers()[header::SET_COOKIE].to_str().unwrap().to_owned();
+    let cookie = let_in.headers()[header::SET_COOKIE]
+        .to_str()
+        .unwrap()
+        .to_owned();
     assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Lax"));
     let cookie = cookie.split(';').next().unwrap();
-    let home = server.ask(Request::get("/").header(header::COOKIE, cookie), Body::empty()).await;
+    let home = server
+        .ask(
+            Request::get("/").header(header::COOKIE, cookie),
+            Body::empty(),
+        )
+        .await;
     assert_eq!(home.status(), 200);
 }
 
@@ -51,7 +73,8 @@ async fn codes_are_needed_and_guessing_waits() {
     let (lesson, other) = (server.lesson().await, server.lesson().await);
     let cookie = server.join(lesson, "Sefa").await;
     let follow = |lesson: i64, cookie: &str| {
-        let request = Request::get(format!("/follow/{lesson}")).header(header::COOKIE, cookie.to_owned());
+        let request =
+            Request::get(format!("/follow/{lesson}")).header(header::COOKIE, cookie.to_owned());
         server.ask(request, Body::empty())
     };
     assert_eq!(follow(lesson, &cookie).await.status(), 200);
@@ -60,7 +83,8 @@ async fn codes_are_needed_and_guessing_waits() {
 
     let mut answers = Vec::new();
     for _ in 0..4 {
-        let request = Request::post("/join").header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
+        let request = Request::post("/join")
+            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
         let answer = server.ask(request, "code=AAAAAA&name=Guess").await;
         assert_eq!(answer.status(), 422);
         answers.push(text(answer).await);
@@ -83,8 +107,13 @@ async fn other_sites_cannot_reach_in() {
         .header(header::ORIGIN, "https://elsewhere.example");
     assert_eq!(server.ask(socket, Body::empty()).await.status(), 403);
     let home = server.get("/").await;
-    let policy = home.headers()[header::CONTENT_SECURITY_POLICY].to_str().unwrap();
-    assert!(policy.contains("script-src 'self' 'wasm-unsafe-eval';") && !policy.contains("unsafe-inline"));
+    let policy = home.headers()[header::CONTENT_SECURITY_POLICY]
+        .to_str()
+        .unwrap();
+    assert!(
+        policy.contains("script-src 'self' 'wasm-unsafe-eval';")
+            && !policy.contains("unsafe-inline")
+    );
     assert_eq!(home.headers()["x-content-type-options"], "nosniff");
 }
 
@@ -102,12 +131,17 @@ async fn what_people_bring_is_judged_by_its_content() {
         body.extend(bytes);
         body.extend(b"\r\n--cut--\r\n");
         let kind = "multipart/form-data; boundary=cut";
-        let request = Request::post(format!("/lessons/{lesson}/pictures")).header(header::CONTENT_TYPE, kind);
+        let request =
+            Request::post(format!("/lessons/{lesson}/pictures")).header(header::CONTENT_TYPE, kind);
         let answer = server.ask(request, body).await;
         (answer.status().as_u16(), text(answer).await)
     };
     let (status, why) = upload("notes.png", b"these are only words").await;
-    assert!(status == 422 && why.contains("not a picture that can be shown") && why.contains("PNG, JPEG, WebP and SVG"));
+    assert!(
+        status == 422
+            && why.contains("not a picture that can be shown")
+            && why.contains("PNG, JPEG, WebP and SVG")
+    );
 
     // A header that promises 100 000 x 100 000 pixels and has none: refused before it is unpacked.
     let mut bomb = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR".to_vec();
@@ -118,7 +152,10 @@ async fn what_people_bring_is_judged_by_its_content() {
     bomb.extend(crc.to_be_bytes());
     bomb.extend(b"\0\0\0\0IDAT\x35\xaf\x06\x1e");
     let (status, why) = upload("bomb.png", &bomb).await;
-    assert!(status == 422 && why.contains("100000 × 100000 pixels"), "{why}");
+    assert!(
+        status == 422 && why.contains("100000 × 100000 pixels"),
+        "{why}"
+    );
 
     let half = &include_bytes!("../../demo/Echo sounder, Isola Corda.png")[..40_000];
     let (status, why) = upload("half.png", half).await;
@@ -130,7 +167,12 @@ async fn what_people_bring_is_judged_by_its_content() {
         .await
         .unwrap();
     assert_eq!(stored, 0);
-    assert_eq!(std::fs::read_dir(data.path().join("media")).unwrap().count(), 0);
+    assert_eq!(
+        std::fs::read_dir(data.path().join("media"))
+            .unwrap()
+            .count(),
+        0
+    );
 
     let svg = br#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="80" height="60" onload="alert(1)">
         <script>alert(2)</script><image href="http://elsewhere.example/spy.png" width="9" height="9"/>
@@ -140,22 +182,57 @@ async fn what_people_bring_is_judged_by_its_content() {
         <text x="5" y="50">tide</text></svg>"#;
     let (status, _) = upload("sketch.svg", svg).await;
     assert_eq!(status, 200);
-    let id = server.app.live.look(lesson).await.unwrap().order.last().unwrap().id;
+    let id = server
+        .app
+        .live
+        .look(lesson)
+        .await
+        .unwrap()
+        .order
+        .last()
+        .unwrap()
+        .id;
     let id = id.0 as i64;
-    let sha = server.app.store.read(move |c| queries::media_of(c, lesson, id)).await.unwrap().unwrap();
+    let sha = server
+        .app
+        .store
+        .read(move |c| queries::media_of(c, lesson, id))
+        .await
+        .unwrap()
+        .unwrap();
     let kept = String::from_utf8(server.app.media.read(&sha).unwrap()).unwrap();
-    for bad in ["script", "onload", "alert", "elsewhere", "passwd", "iframe", "foreignObject", "<text", "href=\"javascript"] {
+    for bad in [
+        "script",
+        "onload",
+        "alert",
+        "elsewhere",
+        "passwd",
+        "iframe",
+        "foreignObject",
+        "<text",
+        "href=\"javascript",
+    ] {
         assert!(!kept.contains(bad), "{bad} in {kept}");
     }
     assert!(kept.contains("#008080") && kept.contains("<path"));
-    let served = server.get(&format!("/lessons/{lesson}/backdrops/{id}/picture")).await;
-    let policy = served.headers()[header::CONTENT_SECURITY_POLICY].to_str().unwrap();
+    let served = server
+        .get(&format!("/lessons/{lesson}/backdrops/{id}/picture"))
+        .await;
+    let policy = served.headers()[header::CONTENT_SECURITY_POLICY]
+        .to_str()
+        .unwrap();
     assert!(policy.contains("sandbox") && policy.contains("default-src 'none'"));
 }
 
 /// CRC-32 as PNG has it (W3C PNG, annex D), bit by bit.
 fn crc32(bytes: &[u8]) -> u32 {
     !bytes.iter().fold(!0u32, |crc, b| {
-        (0..8).fold(crc ^ u32::from(*b), |c, _| if c & 1 == 1 { 0xedb8_8320 ^ (c >> 1) } else { c >> 1 })
+        (0..8).fold(crc ^ u32::from(*b), |c, _| {
+            if c & 1 == 1 {
+                0xedb8_8320 ^ (c >> 1)
+            } else {
+                c >> 1
+            }
+        })
     })
 }

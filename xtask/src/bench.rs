@@ -15,7 +15,15 @@ pub fn bench(names: &[String]) -> anyhow::Result<()> {
     browser()?;
     let mut rows = Vec::new();
     let mut rust = cargo();
-    rust.args(["bench", "--quiet", "--package", "bozzetto", "--bench", "numbers", "--"]);
+    rust.args([
+        "bench",
+        "--quiet",
+        "--package",
+        "bozzetto",
+        "--bench",
+        "numbers",
+        "--",
+    ]);
     gather(rust.args(names), &mut rows)?;
     let mut node = Command::new("node");
     node.arg("bench.js").current_dir("e2e");

@@ -15,6 +15,10 @@ pub fn check() -> anyhow::Result<()> {
     run(cargo().args(["test", "--quiet", "--workspace"]))?;
     browser()?;
     crate::demo::server()?;
-    run(Command::new("npx").args(["tsc", "--project", "."]).current_dir("e2e"))?;
-    run(Command::new("npx").args(["playwright", "test"]).current_dir("e2e"))
+    run(Command::new("npx")
+        .args(["tsc", "--project", "."])
+        .current_dir("e2e"))?;
+    run(Command::new("npx")
+        .args(["playwright", "test"])
+        .current_dir("e2e"))
 }

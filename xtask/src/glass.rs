@@ -42,7 +42,9 @@ pub fn build() -> anyhow::Result<()> {
 
 /// Rust's standard library for WebAssembly.
 fn target() -> anyhow::Result<()> {
-    let sysroot = Command::new("rustc").args(["--print", "sysroot"]).output()?;
+    let sysroot = Command::new("rustc")
+        .args(["--print", "sysroot"])
+        .output()?;
     let sysroot = String::from_utf8(sysroot.stdout)?;
     let there = Path::new(sysroot.trim()).join("lib/rustlib").join(TARGET);
     if there.join("lib").exists() {

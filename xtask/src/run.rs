@@ -63,7 +63,11 @@ pub fn debian(needed: &[(&str, &str)]) -> anyhow::Result<()> {
         c
     };
     run(apt().args(["update", "-q"]))
-        .and_then(|()| run(apt().args(["install", "-y", "-q", "--no-install-recommends"]).args(&missing)))
+        .and_then(|()| {
+            run(apt()
+                .args(["install", "-y", "-q", "--no-install-recommends"])
+                .args(&missing))
+        })
         .with_context(|| format!("please install {} by hand", missing.join(", ")))
 }
 
@@ -72,7 +76,8 @@ pub fn browser() -> anyhow::Result<()> {
     debian(&[("chromium", "chromium"), ("pngcheck", "pngcheck")])?;
     if !Path::new("e2e/node_modules/@playwright/test").exists() {
         let mut npm = Command::new("npm");
-        npm.args(["ci", "--no-audit", "--no-fund"]).current_dir("e2e");
+        npm.args(["ci", "--no-audit", "--no-fund"])
+            .current_dir("e2e");
         npm.env("PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD", "1");
         run(&mut npm)?;
     }

@@ -50,9 +50,8 @@ pub async fn is_presenter(app: &App, headers: &HeaderMap) -> Result<bool> {
     let until: Option<i64> = app
         .store
         .read(move |conn| {
-            let mut s = conn.prepare_cached(
-                "SELECT expires_at FROM presenter_session WHERE token_hash = ?1",
-            )?;
+            let mut s = conn
+                .prepare_cached("SELECT expires_at FROM presenter_session WHERE token_hash = ?1")?;
             Ok(s.query_row([hash], |row| row.get(0)).optional()?)
         })
         .await?;
@@ -79,7 +78,10 @@ pub async fn enter(
     };
     let left = app.entry_waits.left(from.ip(), Instant::now());
     if !left.is_zero() {
-        return refuse(format!("Please wait {} seconds, then try again.", left.as_secs() + 1));
+        return refuse(format!(
+            "Please wait {} seconds, then try again.",
+            left.as_secs() + 1
+        ));
     }
     let hash = app.store.read(|conn| passphrase::hash(conn)).await?;
     let right = tokio::task::spawn_blocking(move || {

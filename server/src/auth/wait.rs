@@ -36,7 +36,10 @@ impl Waits {
     pub fn wrong(&self, from: IpAddr, now: Instant) -> Duration {
         let mut guesses = self.guesses.lock().expect("counting does not panic");
         guesses.retain(|_, g| now.duration_since(g.last) < FORGIVEN);
-        let g = guesses.entry(from).or_insert(Guesses { wrong: 0, last: now });
+        let g = guesses.entry(from).or_insert(Guesses {
+            wrong: 0,
+            last: now,
+        });
         g.wrong += 1;
         g.last = now;
         pause_after(g.wrong)
@@ -44,7 +47,10 @@ impl Waits {
 
     /// A guess was right.
     pub fn right(&self, from: IpAddr) {
-        self.guesses.lock().expect("counting does not panic").remove(&from);
+        self.guesses
+            .lock()
+            .expect("counting does not panic")
+            .remove(&from);
     }
 }
 
@@ -67,7 +73,10 @@ mod tests {
         let start = Instant::now();
         let pauses: Vec<u64> = (0..10).map(|_| waits.wrong(ip, start).as_secs()).collect();
         assert_eq!(pauses, [0, 0, 1, 2, 4, 8, 16, 32, 60, 60]);
-        assert_eq!(waits.left(ip, start + Duration::from_secs(20)).as_secs(), 40);
+        assert_eq!(
+            waits.left(ip, start + Duration::from_secs(20)).as_secs(),
+            40
+        );
         assert_eq!(waits.left(other, start), Duration::ZERO);
         waits.right(ip);
         assert_eq!(waits.left(ip, start), Duration::ZERO);

@@ -143,7 +143,11 @@ pub fn handed_out(conn: &Connection, lesson: i64) -> Result<Vec<TakeAway>> {
 }
 
 /// The file and name of a capture, as long as it is handed out.
-pub fn handed_out_file(conn: &Connection, lesson: i64, id: i64) -> Result<Option<(String, String)>> {
+pub fn handed_out_file(
+    conn: &Connection,
+    lesson: i64,
+    id: i64,
+) -> Result<Option<(String, String)>> {
     let mut statement = conn.prepare_cached(
         "SELECT media, name FROM capture
          WHERE id = ?1 AND lesson = ?2 AND handed_out_at IS NOT NULL AND deleted_at IS NULL",

@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::extract::{Path, Query, State};
-use axum::http::header;
+use axum::http::{HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Form, Json, Router};
@@ -115,7 +115,10 @@ struct From {
 }
 
 async fn find(app: &App, lesson: i64, id: i64) -> Result<Capture> {
-    let found = app.store.read(move |conn| queries::one(conn, lesson, id)).await?;
+    let found = app
+        .store
+        .read(move |conn| queries::one(conn, lesson, id))
+        .await?;
     found.ok_or(AppError::NotFound)
 }
 
@@ -155,7 +158,11 @@ async fn take_box(
 
 type Which = Path<(i64, i64)>;
 
-async fn card(State(app): State<App>, Path((lesson, id)): Which, Query(from): Query<From>) -> Result<Html<String>> {
+async fn card(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+) -> Result<Html<String>> {
     answer(&app, lesson, id, from.proof).await
 }
 
@@ -176,8 +183,13 @@ async fn download_own(State(app): State<App>, Path((lesson, id)): Which) -> Resu
 pub async fn download(app: &App, sha: String, name: &str) -> Result<Response> {
     let mut response = serve_media(app, sha).await?;
     let value = disposition(&file_name(name, "png"));
-    let value = value.parse().map_err(|_| AppError::Internal("a file name".to_owned()))?;
-    response.headers_mut().insert(header::CONTENT_DISPOSITION, value);
+    let value = value
+        .parse()
+        .map_err(|_| AppError::Internal("a file name".to_owned()))?;
+    let headers = response.headers_mut();
+    headers.insert(header::CONTENT_DISPOSITION, value);
+    // The name may change.
+    headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
     Ok(response)
 }
 
@@ -185,7 +197,13 @@ pub async fn download(app: &App, sha: String, name: &str) -> Result<Response> {
 fn disposition(name: &str) -> String {
     let plain: String = name
         .chars()
-        .map(|c| if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' { c } else { '_' })
+        .map(|c| {
+            if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' {
+                c
+            } else {
+                '_'
+            }
+        })
         .collect();
     let coded: String = name
         .bytes()
@@ -204,7 +222,11 @@ async fn large(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html
     Ok(Html(Large { c }.render()?))
 }
 
-async fn rename_form(State(app): State<App>, Path((lesson, id)): Which, Query(from): Query<From>) -> Result<Html<String>> {
+async fn rename_form(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+) -> Result<Html<String>> {
     let c = find(&app, lesson, id).await?;
     let proof = from.proof;
     Ok(Html(RenameForm { c, proof }.render()?))
@@ -222,35 +244,59 @@ async fn rename(
     Form(form): Form<Rename>,
 ) -> Result<Html<String>> {
     let name = crate::lessons::named(&form.name)?;
-    app.store.write(move |conn| queries::rename(conn, lesson, id, &name)).await?;
+    app.store
+        .write(move |conn| queries::rename(conn, lesson, id, &name))
+        .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     answer(&app, lesson, id, from.proof).await
 }
 
 async fn set_out(app: &App, lesson: i64, id: i64, out: bool, proof: bool) -> Result<Html<String>> {
-    app.store.write(move |conn| queries::set_handed_out(conn, lesson, id, out)).await?;
+    app.store
+        .write(move |conn| queries::set_handed_out(conn, lesson, id, out))
+        .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     answer(app, lesson, id, proof).await
 }
 
-async fn hand_out(State(app): State<App>, Path((lesson, id)): Which, Query(from): Query<From>) -> Result<Html<String>> {
+async fn hand_out(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+) -> Result<Html<String>> {
     set_out(&app, lesson, id, true, from.proof).await
 }
 
-async fn take_back(State(app): State<App>, Path((lesson, id)): Which, Query(from): Query<From>) -> Result<Html<String>> {
+async fn take_back(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+) -> Result<Html<String>> {
     set_out(&app, lesson, id, false, from.proof).await
 }
 
-async fn delete(State(app): State<App>, Path((lesson, id)): Which, Query(from): Query<From>) -> Result<Html<String>> {
+async fn delete(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+) -> Result<Html<String>> {
     let c = find(&app, lesson, id).await?;
-    app.store.write(move |conn| queries::set_deleted(conn, lesson, id, true)).await?;
+    app.store
+        .write(move |conn| queries::set_deleted(conn, lesson, id, true))
+        .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     let proof = from.proof;
     Ok(Html(Deleted { c, proof }.render()?))
 }
 
-async fn restore(State(app): State<App>, Path((lesson, id)): Which, Query(from): Query<From>) -> Result<Html<String>> {
-    app.store.write(move |conn| queries::set_deleted(conn, lesson, id, false)).await?;
+async fn restore(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+) -> Result<Html<String>> {
+    app.store
+        .write(move |conn| queries::set_deleted(conn, lesson, id, false))
+        .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     answer(&app, lesson, id, from.proof).await
 }

@@ -32,11 +32,24 @@ const SMALL: (u32, u32) = (640, 400);
 
 /// Takes a box of what is on stage now, keeps it and gives its id.
 pub async fn take(app: &App, lesson: i64, request: Request) -> Result<i64> {
-    let numbers = [request.x0, request.y0, request.x1, request.y1, request.device, request.ratio];
+    let numbers = [
+        request.x0,
+        request.y0,
+        request.x1,
+        request.y1,
+        request.device,
+        request.ratio,
+    ];
     if numbers.iter().any(|v| !v.is_finite()) {
-        return Err(AppError::Unusable("The box is not on the stage.".to_owned()));
+        return Err(AppError::Unusable(
+            "The box is not on the stage.".to_owned(),
+        ));
     }
-    let look = app.live.look(lesson).await.map_err(|_| AppError::NotFound)?;
+    let look = app
+        .live
+        .look(lesson)
+        .await
+        .map_err(|_| AppError::NotFound)?;
     let picture = match &look.current {
         Some(backdrop) => app.pictures.of_backdrop(app, lesson, backdrop).await?,
         None => None,
@@ -70,7 +83,10 @@ pub async fn take(app: &App, lesson: i64, request: Request) -> Result<i64> {
     })
     .await
     .map_err(|e| AppError::Internal(e.to_string()))??;
-    let id = app.store.write(move |conn| queries::insert(conn, &new)).await?;
+    let id = app
+        .store
+        .write(move |conn| queries::insert(conn, &new))
+        .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     Ok(id)
 }

@@ -30,9 +30,18 @@ pub fn routes() -> Router<App> {
         .route("/join/{code}", get(join_page_with_code))
         .route("/follow/{lesson}", get(page))
         .route("/follow/{lesson}/live", get(socket))
-        .route("/follow/{lesson}/backdrops/{backdrop}/picture", get(picture))
-        .route("/follow/{lesson}/take-aways/{capture}/picture.png", get(take_away))
-        .route("/follow/{lesson}/take-aways/{capture}/download", get(download_take_away))
+        .route(
+            "/follow/{lesson}/backdrops/{backdrop}/picture",
+            get(picture),
+        )
+        .route(
+            "/follow/{lesson}/take-aways/{capture}/picture.png",
+            get(take_away),
+        )
+        .route(
+            "/follow/{lesson}/take-aways/{capture}/download",
+            get(download_take_away),
+        )
 }
 
 /// The longest name of a participant, in characters: it has to fit beside others.
@@ -59,7 +68,9 @@ async fn join_page() -> Result<Response> {
 }
 
 async fn join_page_with_code(Path(code): Path<String>) -> Result<Response> {
-    let code = join_code::normalise(&code).map(|c| join_code::shown(&c)).unwrap_or_default();
+    let code = join_code::normalise(&code)
+        .map(|c| join_code::shown(&c))
+        .unwrap_or_default();
     let page = Join {
         code,
         ..Default::default()
@@ -89,7 +100,9 @@ async fn join(
     let left = app.join_waits.left(from.ip(), Instant::now());
     if !left.is_zero() {
         let seconds = left.as_secs() + 1;
-        return refuse(format!("Please wait {seconds} seconds, then try the code again."));
+        return refuse(format!(
+            "Please wait {seconds} seconds, then try the code again."
+        ));
     }
     let Some(name) = tidy(&entry.name) else {
         return refuse("Please say who you are; any name will do.".to_owned());
@@ -97,7 +110,9 @@ async fn join(
     let name = name.chars().take(LONGEST_NAME).collect();
     let lesson = match join_code::normalise(&entry.code) {
         Some(code) => {
-            app.store.read(move |conn| participant::lesson_with_code(conn, &code)).await?
+            app.store
+                .read(move |conn| participant::lesson_with_code(conn, &code))
+                .await?
         }
         None => None,
     };
@@ -117,7 +132,9 @@ async fn join(
 
 /// Whoever joined the lesson; nobody else gets any further.
 async fn follower(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Participant> {
-    participant::of(app, lesson, headers).await?.ok_or(AppError::NotAllowed)
+    participant::of(app, lesson, headers)
+        .await?
+        .ok_or(AppError::NotAllowed)
 }
 
 async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response> {
@@ -141,7 +158,9 @@ async fn socket(
 ) -> Result<Response> {
     let who = follower(&app, id, &headers).await?;
     let lesson = app.live.lesson(id);
-    let upgrade = upgrade.max_message_size(HARD_LIMIT).max_frame_size(HARD_LIMIT);
+    let upgrade = upgrade
+        .max_message_size(HARD_LIMIT)
+        .max_frame_size(HARD_LIMIT);
     Ok(upgrade.on_upgrade(|socket| connection::serve(socket, lesson, Role::Participant(who))))
 }
 
@@ -152,18 +171,33 @@ async fn picture(
     headers: HeaderMap,
 ) -> Result<Response> {
     follower(&app, lesson, &headers).await?;
-    let look = app.live.look(lesson).await.map_err(|_| AppError::NotFound)?;
+    let look = app
+        .live
+        .look(lesson)
+        .await
+        .map_err(|_| AppError::NotFound)?;
     let shown = look.shown_to_participants.map(|b| b.id.0 as i64);
     if shown != Some(backdrop) {
         return Err(AppError::NotFound);
     }
-    let sha = app.store.read(move |conn| queries::media_of(conn, lesson, backdrop)).await?;
+    let sha = app
+        .store
+        .read(move |conn| queries::media_of(conn, lesson, backdrop))
+        .await?;
     serve_media(&app, sha.ok_or(AppError::NotFound)?).await
 }
 
-async fn handed_out(app: &App, lesson: i64, id: i64, headers: &HeaderMap) -> Result<(String, String)> {
+async fn handed_out(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    headers: &HeaderMap,
+) -> Result<(String, String)> {
     follower(app, lesson, headers).await?;
-    let found = app.store.read(move |conn| captures::handed_out_file(conn, lesson, id)).await?;
+    let found = app
+        .store
+        .read(move |conn| captures::handed_out_file(conn, lesson, id))
+        .await?;
     found.ok_or(AppError::NotFound)
 }
 

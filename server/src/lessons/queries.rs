@@ -134,7 +134,14 @@ pub fn add_board(conn: &Connection, lesson: i64, ruling: Ruling) -> Result<i64> 
         "INSERT INTO backdrop (lesson, place, name, ruling, width, height)
          VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
     )?
-    .execute(params![lesson, place, name, ruling.word(), size.width, size.height])?;
+    .execute(params![
+        lesson,
+        place,
+        name,
+        ruling.word(),
+        size.width,
+        size.height
+    ])?;
     Ok(conn.last_insert_rowid())
 }
 
@@ -209,10 +216,16 @@ pub fn rename(conn: &Connection, id: i64, name: &str) -> Result<bool> {
 /// Marks a lesson as deleted, or brings it back.
 pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<bool> {
     let at = deleted.then(crate::now);
-    Ok(conn.execute("UPDATE lesson SET deleted_at = ?1 WHERE id = ?2", params![at, id])? == 1)
+    Ok(conn.execute(
+        "UPDATE lesson SET deleted_at = ?1 WHERE id = ?2",
+        params![at, id],
+    )? == 1)
 }
 
 pub fn touch(conn: &Connection, id: i64) -> Result<()> {
-    conn.execute("UPDATE lesson SET used_at = ?1 WHERE id = ?2", params![crate::now(), id])?;
+    conn.execute(
+        "UPDATE lesson SET used_at = ?1 WHERE id = ?2",
+        params![crate::now(), id],
+    )?;
     Ok(())
 }

@@ -25,7 +25,10 @@ pub fn routes() -> Router<App> {
         .route("/lessons/{lesson}/rename", get(rename_form).post(rename))
         .route("/lessons/{lesson}/delete", post(delete))
         .route("/lessons/{lesson}/restore", post(restore))
-        .route("/lessons/{lesson}/backdrops/{backdrop}/thumbnail.png", get(thumbnails::show))
+        .route(
+            "/lessons/{lesson}/backdrops/{backdrop}/thumbnail.png",
+            get(thumbnails::show),
+        )
 }
 
 #[derive(Template)]
@@ -79,8 +82,13 @@ async fn home(State(app): State<App>) -> Result<Response> {
 }
 
 async fn start_now(State(app): State<App>) -> Result<Redirect> {
-    let name = jiff::ZonedDateTime::now().strftime("Lesson of %-d %B, %H:%M").to_string();
-    let id = app.store.write(move |conn| queries::create(conn, &name, "class")).await?;
+    let name = jiff::ZonedDateTime::now()
+        .strftime("Lesson of %-d %B, %H:%M")
+        .to_string();
+    let id = app
+        .store
+        .write(move |conn| queries::create(conn, &name, "class"))
+        .await?;
     Ok(Redirect::to(&format!("/lessons/{id}/stage")))
 }
 
@@ -96,7 +104,10 @@ async fn create(State(app): State<App>, Form(new): Form<NewLesson>) -> Result<Re
         "meeting" => "meeting",
         _ => "class",
     };
-    let id = app.store.write(move |conn| queries::create(conn, &name, kind)).await?;
+    let id = app
+        .store
+        .write(move |conn| queries::create(conn, &name, kind))
+        .await?;
     Ok(Redirect::to(&format!("/lessons/{id}/stage")))
 }
 
@@ -131,19 +142,25 @@ async fn rename(
     Form(form): Form<Rename>,
 ) -> Result<Html<String>> {
     let name = named(&form.name)?;
-    app.store.write(move |conn| queries::rename(conn, id, &name)).await?;
+    app.store
+        .write(move |conn| queries::rename(conn, id, &name))
+        .await?;
     app.live.tell(id, Command::Changed { goto: None }).await;
     card(State(app), Path(id)).await
 }
 
 async fn delete(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
     let name = find(&app, id).await?.name;
-    app.store.write(move |conn| queries::set_deleted(conn, id, true)).await?;
+    app.store
+        .write(move |conn| queries::set_deleted(conn, id, true))
+        .await?;
     app.live.tell(id, Command::Deleted).await;
     Ok(Html(Deleted { id, name }.render()?))
 }
 
 async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
-    app.store.write(move |conn| queries::set_deleted(conn, id, false)).await?;
+    app.store
+        .write(move |conn| queries::set_deleted(conn, id, false))
+        .await?;
     card(State(app), Path(id)).await
 }

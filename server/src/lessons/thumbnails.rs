@@ -28,19 +28,36 @@ pub async fn show(
     Path((lesson, id)): Path<(i64, u64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let look = app.live.look(lesson).await.map_err(|_| AppError::NotFound)?;
-    let view = look.order.iter().find(|b| b.id == BackdropId(id)).ok_or(AppError::NotFound)?;
-    let stamp = format!("\"{lesson}-{id}-{}-{}x{}\"", look.seq, view.width, view.height);
+    let look = app
+        .live
+        .look(lesson)
+        .await
+        .map_err(|_| AppError::NotFound)?;
+    let view = look
+        .order
+        .iter()
+        .find(|b| b.id == BackdropId(id))
+        .ok_or(AppError::NotFound)?;
+    let stamp = format!(
+        "\"{lesson}-{id}-{}-{}x{}\"",
+        look.seq, view.width, view.height
+    );
     let common = [
         (header::ETAG, stamp.clone()),
         (header::CACHE_CONTROL, "private, no-cache".to_owned()),
         (header::CONTENT_TYPE, "image/png".to_owned()),
     ];
-    let known = headers.get(header::IF_NONE_MATCH).is_some_and(|v| v.as_bytes() == stamp.as_bytes());
+    let known = headers
+        .get(header::IF_NONE_MATCH)
+        .is_some_and(|v| v.as_bytes() == stamp.as_bytes());
     if known {
         return Ok((StatusCode::NOT_MODIFIED, common).into_response());
     }
-    let kept = KEPT.lock().expect("nothing panics with it").get(&(lesson, id)).cloned();
+    let kept = KEPT
+        .lock()
+        .expect("nothing panics with it")
+        .get(&(lesson, id))
+        .cloned();
     if let Some((of, bytes)) = kept
         && of == stamp
     {
@@ -66,7 +83,8 @@ pub async fn show(
     })
     .await
     .map_err(|e| AppError::Internal(e.to_string()))?;
-    let bytes = printed.ok_or_else(|| AppError::Internal("no memory for a thumbnail".to_owned()))?;
+    let bytes =
+        printed.ok_or_else(|| AppError::Internal("no memory for a thumbnail".to_owned()))?;
     let mut all = KEPT.lock().expect("nothing panics with it");
     all.insert((lesson, id), (stamp, bytes.clone()));
     drop(all);

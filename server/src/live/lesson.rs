@@ -223,7 +223,9 @@ impl Lesson {
                 connection,
                 message,
             } => self.message(connection, message).await,
-            Command::Unreadable { connection, why } => self.answer(connection, &FromServer::Sorry(why)),
+            Command::Unreadable { connection, why } => {
+                self.answer(connection, &FromServer::Sorry(why))
+            }
             Command::Look { reply } => {
                 let _ = reply.send(self.look());
             }
@@ -321,7 +323,10 @@ impl Lesson {
         if let Some((epoch, seq)) = hello.resume
             && epoch == self.epoch
             && seq <= self.seq
-            && self.recent.front().is_none_or(|(first, _)| *first <= seq + 1)
+            && self
+                .recent
+                .front()
+                .is_none_or(|(first, _)| *first <= seq + 1)
         {
             let missed = self.recent.iter().filter(|(s, _)| *s > seq).cloned();
             return Start::Missed(missed.collect());
@@ -330,7 +335,10 @@ impl Lesson {
         Start::Sheets(self.marks_of(&ids))
     }
 
-    fn marks_of(&self, ids: &[SheetId]) -> Vec<(SheetId, Vec<std::sync::Arc<bozzetto_core::mark::Mark>>)> {
+    fn marks_of(
+        &self,
+        ids: &[SheetId],
+    ) -> Vec<(SheetId, Vec<std::sync::Arc<bozzetto_core::mark::Mark>>)> {
         ids.iter()
             .map(|id| (*id, self.sheets.sheet(*id).marks().cloned().collect()))
             .collect()
@@ -431,12 +439,18 @@ impl Lesson {
         }
         let batch: Vec<(u64, Change)> = self.unwritten.iter().cloned().collect();
         let (count, lesson, store) = (batch.len(), self.id, self.store.clone());
-        let pause = if self.told_unkept > 0 { RETRY } else { Duration::ZERO };
+        let pause = if self.told_unkept > 0 {
+            RETRY
+        } else {
+            Duration::ZERO
+        };
         self.writing = Some(tokio::spawn(async move {
             if !pause.is_zero() {
                 tokio::time::sleep(pause).await;
             }
-            let done = store.write(move |conn| log::append(conn, lesson, &batch)).await;
+            let done = store
+                .write(move |conn| log::append(conn, lesson, &batch))
+                .await;
             (count, done.is_ok())
         }));
     }
@@ -465,7 +479,12 @@ impl Lesson {
             if self.told_unkept == 0 {
                 self.tell_presenters(&FromServer::Keeping(false));
             }
-            let untold: Vec<_> = self.unwritten.iter().skip(self.told_unkept).cloned().collect();
+            let untold: Vec<_> = self
+                .unwritten
+                .iter()
+                .skip(self.told_unkept)
+                .cloned()
+                .collect();
             self.told_unkept = self.unwritten.len();
             for (seq, change) in untold {
                 self.tell_change(seq, &change, false);
@@ -560,7 +579,10 @@ impl Lesson {
             Ok(Some(outline)) => {
                 let before = self.outline.current;
                 // What is on stage is this task's to say.
-                let current = self.outline.current.filter(|c| outline.order.iter().any(|b| b.id == *c));
+                let current = self
+                    .outline
+                    .current
+                    .filter(|c| outline.order.iter().any(|b| b.id == *c));
                 self.outline = Outline {
                     current: current.or(outline.current),
                     ..outline
@@ -578,7 +600,11 @@ impl Lesson {
 
     async fn captures_changed(&mut self) {
         let id = self.id;
-        match self.store.read(move |conn| crate::captures::handed_out(conn, id)).await {
+        match self
+            .store
+            .read(move |conn| crate::captures::handed_out(conn, id))
+            .await
+        {
             Ok(take_aways) => self.take_aways = take_aways,
             Err(e) => tracing::error!("lesson {id}: captures could not be read: {e}"),
         }
@@ -697,7 +723,12 @@ impl Lesson {
             change: change.clone(),
             kept,
         };
-        let seen: Vec<Step> = change.steps.iter().filter(|s| self.in_view(s.sheet)).cloned().collect();
+        let seen: Vec<Step> = change
+            .steps
+            .iter()
+            .filter(|s| self.in_view(s.sheet))
+            .cloned()
+            .collect();
         if seen.len() == change.steps.len() {
             self.tell_everybody(&whole, false);
         } else {
@@ -746,6 +777,8 @@ fn frame(message: &FromServer) -> Frame {
 }
 
 /// The server paints nothing: sheets are seen from nowhere.
-fn nowhere(_: SheetId) -> Option<bozzetto_core::frames::Map<bozzetto_core::frames::Held, bozzetto_core::frames::Glass>> {
+fn nowhere(
+    _: SheetId,
+) -> Option<bozzetto_core::frames::Map<bozzetto_core::frames::Held, bozzetto_core::frames::Glass>> {
     None
 }

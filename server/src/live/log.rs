@@ -45,7 +45,9 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
     };
     let snapshot: Option<(u64, Vec<u8>)> = conn
         .prepare_cached("SELECT seq, body FROM snapshot WHERE lesson = ?1")?
-        .query_row([lesson], |row| Ok((row.get::<_, i64>(0)? as u64, row.get(1)?)))
+        .query_row([lesson], |row| {
+            Ok((row.get::<_, i64>(0)? as u64, row.get(1)?))
+        })
         .optional()?;
     let (mut seq, mut sheets) = match snapshot {
         Some((seq, body)) => (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?)),
@@ -94,7 +96,9 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
                 name: row.get(0)?,
                 aspect: (row.get(1)?, row.get(2)?),
                 order: Vec::new(),
-                current: row.get::<_, Option<i64>>(3)?.map(|id| BackdropId(id as u64)),
+                current: row
+                    .get::<_, Option<i64>>(3)?
+                    .map(|id| BackdropId(id as u64)),
                 paused: row.get(4)?,
             })
         })
@@ -134,10 +138,15 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
 
 /// Writes changes at the end of the log.
 pub fn append(conn: &Connection, lesson: i64, changes: &[(u64, Change)]) -> Result<()> {
-    let mut insert = conn
-        .prepare_cached("INSERT INTO change (lesson, seq, id, body) VALUES (?1, ?2, ?3, ?4)")?;
+    let mut insert =
+        conn.prepare_cached("INSERT INTO change (lesson, seq, id, body) VALUES (?1, ?2, ?3, ?4)")?;
     for (seq, change) in changes {
-        insert.execute(params![lesson, *seq as i64, change.id.0 as i64, pack(change)])?;
+        insert.execute(params![
+            lesson,
+            *seq as i64,
+            change.id.0 as i64,
+            pack(change)
+        ])?;
     }
     Ok(())
 }

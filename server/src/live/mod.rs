@@ -46,7 +46,12 @@ impl Live {
 
     /// Tells a lesson something, if it is open; nobody else needs to know.
     pub async fn tell(&self, id: i64, command: Command) {
-        let open = self.open.lock().expect("nothing panics with it").get(&id).cloned();
+        let open = self
+            .open
+            .lock()
+            .expect("nothing panics with it")
+            .get(&id)
+            .cloned();
         if let Some(lesson) = open {
             let _ = lesson.send(command).await;
         }
@@ -57,7 +62,10 @@ impl Live {
         let (reply, answer) = oneshot::channel();
         let gone = || StoreError("the lesson could not be opened".to_owned());
         let lesson = self.lesson(id);
-        lesson.send(Command::Look { reply }).await.map_err(|_| gone())?;
+        lesson
+            .send(Command::Look { reply })
+            .await
+            .map_err(|_| gone())?;
         answer.await.map_err(|_| gone())
     }
 

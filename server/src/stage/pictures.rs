@@ -31,7 +31,10 @@ impl Pictures {
             return Ok(None);
         }
         let id = backdrop.id.0 as i64;
-        let sha = app.store.read(move |conn| queries::media_of(conn, lesson, id)).await?;
+        let sha = app
+            .store
+            .read(move |conn| queries::media_of(conn, lesson, id))
+            .await?;
         let sha = sha.ok_or(AppError::NotFound)?;
         if let Some(source) = self.kept(&sha) {
             return Ok(Some(source));

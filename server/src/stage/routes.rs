@@ -28,9 +28,15 @@ pub fn routes() -> Router<App> {
     Router::new()
         .route("/lessons/{lesson}/stage", get(page))
         .route("/lessons/{lesson}/live", get(socket))
-        .route("/lessons/{lesson}/pictures", large(upload::pictures, upload::LIMIT))
+        .route(
+            "/lessons/{lesson}/pictures",
+            large(upload::pictures, upload::LIMIT),
+        )
         .route("/lessons/{lesson}/boards", post(add_board))
-        .route("/lessons/{lesson}/backdrops/{backdrop}/picture", get(picture))
+        .route(
+            "/lessons/{lesson}/backdrops/{backdrop}/picture",
+            get(picture),
+        )
 }
 
 #[derive(Template)]
@@ -70,7 +76,9 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         code: join_code::shown(&code),
         join_address: format!("{}/join", address.split_once("://").map_or("", |(_, a)| a)),
         // The QR code is drawn by the page, inside the document: its XML head goes.
-        qr: qr.split_once("?>").map_or(qr.clone(), |(_, svg)| svg.to_owned()),
+        qr: qr
+            .split_once("?>")
+            .map_or(qr.clone(), |(_, svg)| svg.to_owned()),
         only_this_machine: app.listen.ip().is_loopback(),
     };
     Ok(Html(page.render()?).into_response())
@@ -82,7 +90,9 @@ fn public_address(app: &App, headers: &HeaderMap) -> String {
     let scheme = if app.tls { "https" } else { "http" };
     let host = headers.get(header::HOST).and_then(|v| v.to_str().ok());
     let host = host.map_or_else(|| app.listen.to_string(), str::to_owned);
-    let local = ["localhost", "127.", "[::1]"].iter().any(|l| host.starts_with(l));
+    let local = ["localhost", "127.", "[::1]"]
+        .iter()
+        .any(|l| host.starts_with(l));
     match own_address() {
         Some(ip) if local && !app.listen.ip().is_loopback() => {
             format!("{scheme}://{ip}:{}", app.listen.port())
@@ -99,7 +109,9 @@ async fn socket(
     let exists = app.store.read(move |conn| queries::code(conn, id)).await?;
     exists.ok_or(AppError::NotFound)?;
     let lesson = app.live.lesson(id);
-    let upgrade = upgrade.max_message_size(HARD_LIMIT).max_frame_size(HARD_LIMIT);
+    let upgrade = upgrade
+        .max_message_size(HARD_LIMIT)
+        .max_frame_size(HARD_LIMIT);
     Ok(upgrade.on_upgrade(|socket| connection::serve(socket, lesson, Role::Presenter)))
 }
 
@@ -115,7 +127,10 @@ async fn add_board(
 ) -> Result<StatusCode> {
     let ruling = Ruling::from_word(&new.ruling)
         .ok_or_else(|| AppError::Unusable("There is no such board.".to_owned()))?;
-    let id = app.store.write(move |conn| queries::add_board(conn, lesson, ruling)).await?;
+    let id = app
+        .store
+        .write(move |conn| queries::add_board(conn, lesson, ruling))
+        .await?;
     let goto = Some(BackdropId(id as u64));
     app.live.tell(lesson, Command::Changed { goto }).await;
     Ok(StatusCode::NO_CONTENT)
@@ -125,7 +140,10 @@ async fn picture(
     State(app): State<App>,
     Path((lesson, backdrop)): Path<(i64, i64)>,
 ) -> Result<Response> {
-    let sha = app.store.read(move |conn| queries::media_of(conn, lesson, backdrop)).await?;
+    let sha = app
+        .store
+        .read(move |conn| queries::media_of(conn, lesson, backdrop))
+        .await?;
     serve_media(&app, sha.ok_or(AppError::NotFound)?).await
 }
 

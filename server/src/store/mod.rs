@@ -99,7 +99,11 @@ impl Store {
                 None => connect(&readers.path).map_err(|e| StoreError(e.to_string()))?,
             };
             let result = work(&conn);
-            readers.idle.lock().expect("no reader panics with it").push(conn);
+            readers
+                .idle
+                .lock()
+                .expect("no reader panics with it")
+                .push(conn);
             result
         })
         .await
@@ -118,10 +122,7 @@ fn connect(path: &Path) -> anyhow::Result<Connection> {
     Ok(conn)
 }
 
-fn in_savepoint<T>(
-    conn: &Connection,
-    work: impl FnOnce(&Connection) -> Result<T>,
-) -> Result<T> {
+fn in_savepoint<T>(conn: &Connection, work: impl FnOnce(&Connection) -> Result<T>) -> Result<T> {
     conn.execute_batch("SAVEPOINT job")?;
     let done = work(conn);
     conn.execute_batch(match done {
@@ -148,7 +149,10 @@ fn write_all(mut conn: Connection, mut queue: mpsc::UnboundedReceiver<Job>) {
                 continue;
             }
         };
-        let answers: Vec<Answer> = jobs.into_iter().map(|job| job(Some(&transaction))).collect();
+        let answers: Vec<Answer> = jobs
+            .into_iter()
+            .map(|job| job(Some(&transaction)))
+            .collect();
         let committed = transaction.commit().map_err(StoreError::from);
         if let Err(e) = &committed {
             tracing::error!("nothing could be written: {e}");

@@ -37,7 +37,10 @@ impl Server {
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
         let address = listener.local_addr().unwrap();
         let app = App::open(data, address, false).await.unwrap();
-        let service = app.clone().router().into_make_service_with_connect_info::<SocketAddr>();
+        let service = app
+            .clone()
+            .router()
+            .into_make_service_with_connect_info::<SocketAddr>();
         let serving = tokio::spawn(async move {
             axum::serve(listener, service).await.unwrap();
         });
@@ -49,7 +52,10 @@ impl Server {
     }
 
     pub async fn lesson(&self) -> i64 {
-        let made = self.app.store.write(|conn| queries::create(conn, "Tides", "class"));
+        let made = self
+            .app
+            .store
+            .write(|conn| queries::create(conn, "Tides", "class"));
         made.await.unwrap()
     }
 
@@ -59,11 +65,18 @@ impl Server {
     }
 
     /// A request as a browser on this machine makes it.
-    pub async fn ask(&self, request: axum::http::request::Builder, body: impl Into<Body>) -> Response<Body> {
+    pub async fn ask(
+        &self,
+        request: axum::http::request::Builder,
+        body: impl Into<Body>,
+    ) -> Response<Body> {
         let from = MockConnectInfo(SocketAddr::from(([127, 0, 0, 1], 5555)));
         let request = request.header(header::HOST, self.address.to_string());
         let router = self.app.clone().router().layer(from);
-        router.oneshot(request.body(body.into()).unwrap()).await.unwrap()
+        router
+            .oneshot(request.body(body.into()).unwrap())
+            .await
+            .unwrap()
     }
 
     pub async fn get(&self, path: &str) -> Response<Body> {
@@ -72,10 +85,21 @@ impl Server {
 
     /// Joins with the lesson's code; gives the cookie.
     pub async fn join(&self, lesson: i64, name: &str) -> String {
-        let code = self.app.store.read(move |conn| queries::code(conn, lesson)).await.unwrap().unwrap();
+        let code = self
+            .app
+            .store
+            .read(move |conn| queries::code(conn, lesson))
+            .await
+            .unwrap()
+            .unwrap();
         let form = format!("code={code}&name={name}");
         let kind = "application/x-www-form-urlencoded";
-        let answer = self.ask(Request::post("/join").header(header::CONTENT_TYPE, kind), form).await;
+        let answer = self
+            .ask(
+                Request::post("/join").header(header::CONTENT_TYPE, kind),
+                form,
+            )
+            .await;
         assert_eq!(answer.status(), 303);
         let cookie = answer.headers()[header::SET_COOKIE].to_str().unwrap();
         cookie.split(';').next().unwrap().to_owned()
@@ -86,7 +110,13 @@ impl Server {
     }
 
     pub async fn participant(&self, lesson: i64, cookie: &str) -> (Browser, Welcome) {
-        Browser::open(self.address, &format!("/follow/{lesson}/live"), Some(cookie), None).await
+        Browser::open(
+            self.address,
+            &format!("/follow/{lesson}/live"),
+            Some(cookie),
+            None,
+        )
+        .await
     }
 }
 
@@ -107,10 +137,19 @@ pub struct Browser {
 }
 
 impl Browser {
-    pub async fn open(address: SocketAddr, path: &str, cookie: Option<&str>, hello: Option<Hello>) -> (Self, Welcome) {
-        let mut request = format!("ws://{address}{path}").into_client_request().unwrap();
+    pub async fn open(
+        address: SocketAddr,
+        path: &str,
+        cookie: Option<&str>,
+        hello: Option<Hello>,
+    ) -> (Self, Welcome) {
+        let mut request = format!("ws://{address}{path}")
+            .into_client_request()
+            .unwrap();
         if let Some(cookie) = cookie {
-            request.headers_mut().insert("cookie", cookie.parse().unwrap());
+            request
+                .headers_mut()
+                .insert("cookie", cookie.parse().unwrap());
         }
         let (socket, _) = tokio_tungstenite::connect_async(request).await.unwrap();
         let mut browser = Self { socket };
@@ -126,7 +165,10 @@ impl Browser {
     }
 
     pub async fn send_bytes(&mut self, bytes: Vec<u8>) {
-        self.socket.send(Message::Binary(bytes.into())).await.unwrap();
+        self.socket
+            .send(Message::Binary(bytes.into()))
+            .await
+            .unwrap();
     }
 
     pub async fn send(&mut self, message: &ToServer) {

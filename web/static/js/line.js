@@ -72,7 +72,7 @@ export class Line {
     }
     this.says("down");
     // Not all at the same moment, when a whole class lost the line together.
-    this.retry = setTimeout(() => this.connect(), this.wait * (0.5 + Math.random() / 2));
+    this.retry = window.setTimeout(() => this.connect(), this.wait * (0.5 + Math.random() / 2));
     this.wait = Math.min(this.wait * 2, LONGEST_WAIT);
   }
 

@@ -104,7 +104,7 @@ function say(text) {
   says.textContent = text;
   says.hidden = false;
   clearTimeout(saying);
-  saying = setTimeout(() => (says.hidden = true), 8000);
+  saying = window.setTimeout(() => (says.hidden = true), 8000);
 }
 
 /**

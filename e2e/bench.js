@@ -1,0 +1,94 @@
+// @ts-check
+// Figures of the browser: what a stage costs to load, and what a pen costs while it draws.
+
+import { chromium } from "@playwright/test";
+import { args, executablePath } from "./browser.js";
+import { Server } from "./server.js";
+
+const wanted = process.argv.slice(2);
+/** @param {string} name */
+const runs = (name) => wanted.length === 0 || wanted.some((w) => name.startsWith(w) || w.startsWith(name));
+
+/** @param {string} name @param {number} value @param {string} unit @param {string} note */
+function row(name, value, unit, note) {
+  console.log(JSON.stringify({ name, value, unit, baseline: null, ratio: null, note }));
+}
+
+/** @param {number[]} values @param {number} p */
+const percentile = (values, p) => values.sort((a, b) => a - b)[Math.round((values.length - 1) * p)];
+
+const server = await Server.start({ binary: "target/release/bozzetto", demo: true });
+const browser = await chromium.launch({ executablePath, args });
+const stage = `${server.base}/lessons/1/stage`;
+
+if (runs("stage.load")) {
+  const times = [];
+  let bytes = 0;
+  let detail = "";
+  for (let i = 0; i < 7; i++) {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    const page = await context.newPage();
+    const cdp = await context.newCDPSession(page);
+    await cdp.send("Network.enable");
+    let sum = 0;
+    cdp.on("Network.loadingFinished", (e) => { sum += e.encodedDataLength; });
+    await page.goto(stage);
+    await page.locator("body.ready").waitFor();
+    await page.waitForLoadState("networkidle");
+    times.push(await page.evaluate(() => performance.getEntriesByName("ready-to-draw")[0].startTime));
+    bytes = sum;
+    const parts = await page.evaluate(() => performance.getEntriesByType("resource").map((r) => [r.name.split("/").pop(), /** @type {PerformanceResourceTiming} */ (r).transferSize]));
+    detail = parts.sort((a, b) => Number(b[1]) - Number(a[1])).slice(0, 4).map(([n, s]) => `${n} ${Math.round(Number(s) / 1024)} KB`).join(", ");
+    await context.close();
+  }
+  row("stage.load.bytes", bytes / 1024, "KB", `over the wire, backdrop picture included; largest: ${detail}; aim: under 400`);
+  row("stage.load.ms", percentile(times, 0.5), "ms", "median of 7, empty cache, from navigation to ready to draw");
+}
+
+if (runs("pen.frame")) {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  // Script time of each pointer event, measured around the listeners themselves.
+  await page.addInitScript(() => {
+    const times = /** @type {number[]} */ ([]);
+    Object.assign(window, { penTimes: times });
+    const listen = EventTarget.prototype.addEventListener;
+    EventTarget.prototype.addEventListener = function (type, listener, options) {
+      if (type !== "pointermove" || typeof listener !== "function") return listen.call(this, type, listener, options);
+      return listen.call(this, type, (e) => {
+        const begun = performance.now();
+        listener.call(this, e);
+        if (/** @type {PointerEvent} */ (e).buttons) times.push(performance.now() - begun);
+      }, options);
+    };
+  });
+  await page.goto(stage);
+  await page.locator("body.ready").waitFor();
+  const MARKS = 2000;
+  // The marks are drawn by the page's own pens, so that the sheet is what it would be.
+  for (let n = 0; n < MARKS; n += 100) {
+    await page.evaluate(async ({ from, count }) => {
+      const sheet = /** @type {HTMLElement} */ (document.getElementById("glass"));
+      sheet.setPointerCapture = () => {};
+      const send = (/** @type {string} */ type, /** @type {number} */ x, /** @type {number} */ y, buttons = 1) =>
+        sheet.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: y, pointerId: 7, pointerType: "mouse", button: type === "pointermove" ? -1 : 0, buttons, bubbles: true }));
+      for (let i = from; i < from + count; i++) {
+        const [x, y] = [(i * 37) % 1150, (i * 91) % 660];
+        send("pointerdown", x, y);
+        for (let k = 1; k < 24; k++) send("pointermove", x + k * 4, y + Math.sin(k / 2) * 20);
+        send("pointerup", x + 96, y, 0);
+      }
+      await new Promise((done) => requestAnimationFrame(done));
+    }, { from: n, count: 100 });
+  }
+  await page.evaluate(() => { /** @type {any} */ (window).penTimes.length = 0; });
+  await page.mouse.move(200, 360);
+  await page.mouse.down();
+  for (let i = 0; i < 600; i++) await page.mouse.move(600 + Math.cos(i / 30) * 400 * (1 - i / 1200), 360 + Math.sin(i / 21) * 280);
+  await page.mouse.up();
+  const times = await page.evaluate(() => /** @type {any} */ (window).penTimes);
+  row("pen.frame.p95", percentile(times, 0.95), "ms", `${times.length} pointer events of one stroke over ${MARKS} marks; median ${percentile(times, 0.5).toFixed(2)} ms; aim: under 2`);
+}
+
+await browser.close();
+await server.stop();
