@@ -5,7 +5,7 @@ import { args, executablePath } from "./browser.js";
 export default defineConfig({
   testDir: "tests",
   outputDir: "results",
-  timeout: 45_000,
+  timeout: 90_000,
   retries: 0,
   workers: 2,
   reporter: "list",

@@ -10,10 +10,11 @@ import { fileURLToPath } from "node:url";
 export const root = fileURLToPath(new URL("..", import.meta.url));
 
 export class Server {
-  /** @param {{ demo?: boolean, binary?: string }} [options] */
-  static async start({ demo = false, binary = "target/debug/bozzetto" } = {}) {
+  /** @param {{ demo?: boolean, binary?: string, more?: string[] }} [options] `more` for `serve` */
+  static async start({ demo = false, binary = "target/debug/bozzetto", more = [] } = {}) {
     const server = new Server(join(root, binary), mkdtempSync(join(tmpdir(), "bozzetto-")));
     if (demo) execFileSync(server.binary, ["demo-data", "--data", server.data]);
+    server.more = more;
     await server.run("127.0.0.1:0");
     return server;
   }
@@ -23,13 +24,15 @@ export class Server {
     this.binary = binary;
     this.data = data;
     this.base = "";
+    /** @type {string[]} */
+    this.more = [];
     /** @type {import("node:child_process").ChildProcess | null} */
     this.process = null;
   }
 
   /** @param {string} listen */
   async run(listen) {
-    const process = spawn(this.binary, ["serve", "--data", this.data, "--listen", listen], {
+    const process = spawn(this.binary, ["serve", "--data", this.data, "--listen", listen, ...this.more], {
       stdio: ["ignore", "pipe", "inherit"],
     });
     this.process = process;

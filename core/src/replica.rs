@@ -76,11 +76,11 @@ impl Replica {
     }
 
     pub fn can_undo(&self) -> bool {
-        self.beyond.undo > 0 || self.shown.resolve(self.author, &Intent::Undo).is_ok()
+        self.beyond.undo > 0 || self.shown.can_undo(self.author)
     }
 
     pub fn can_redo(&self) -> bool {
-        self.beyond.redo > 0 || self.shown.resolve(self.author, &Intent::Redo).is_ok()
+        self.beyond.redo > 0 || self.shown.can_redo(self.author)
     }
 
     /// Starts again from the server's word; pending changes stay pending and are shown on top.

@@ -206,6 +206,21 @@ impl Sheets {
         }
     }
 
+    /// Whether [`Intent::Undo`] would come to anything.
+    pub fn can_undo(&self, author: AuthorId) -> bool {
+        self.any_possible(self.histories.undo(author))
+    }
+
+    /// Whether [`Intent::Redo`] would come to anything.
+    pub fn can_redo(&self, author: AuthorId) -> bool {
+        self.any_possible(self.histories.redo(author))
+    }
+
+    fn any_possible(&self, entries: &[Vec<Step>]) -> bool {
+        let mut steps = entries.iter().rev().flatten();
+        steps.any(|step| self.is_possible(step))
+    }
+
     fn newest_possible(&self, entries: &[Vec<Step>]) -> Option<(u32, Vec<Step>)> {
         entries.iter().rev().enumerate().find_map(|(i, entry)| {
             let steps: Vec<Step> = entry

@@ -1,6 +1,6 @@
 //! Swatches: ready pens.
 
-use crate::colour::{BLACK, Rgb};
+use crate::colour::{BLACK, OKABE_ITO, Rgb};
 use crate::frames::{Held, Ink, Map, Point};
 use crate::ids::{AuthorId, MarkId};
 use crate::ink::pen::WidthRule;
@@ -20,10 +20,10 @@ pub struct Swatch {
 /// highlight, one more colour. Colours are Okabe and Ito's, so that nobody confuses them.
 pub const SWATCHES: [Swatch; 5] = [
     swatch("Black writing pen", Tip::Round, BLACK, 5.0),
-    swatch("Vermilion thick pen", Tip::Round, Rgb::hex(0xD55E00), 12.0),
-    swatch("Blue pen", Tip::Round, Rgb::hex(0x0072B2), 7.0),
-    swatch("Yellow highlighter", Tip::Flat, Rgb::hex(0xF0E442), 36.0),
-    swatch("Green pen", Tip::Round, Rgb::hex(0x009E73), 7.0),
+    swatch("Vermilion thick pen", Tip::Round, OKABE_ITO[6].1, 12.0),
+    swatch("Blue pen", Tip::Round, OKABE_ITO[5].1, 7.0),
+    swatch("Yellow highlighter", Tip::Flat, OKABE_ITO[4].1, 36.0),
+    swatch("Green pen", Tip::Round, OKABE_ITO[3].1, 7.0),
 ];
 
 const fn swatch(name: &'static str, tip: Tip, colour: Rgb, width: f32) -> Swatch {

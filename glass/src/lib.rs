@@ -179,14 +179,6 @@ impl Glass {
         self.replica.can_redo()
     }
 
-    /// How many marks are on the sheets in view.
-    pub fn mark_count(&self) -> usize {
-        self.in_view()
-            .iter()
-            .map(|(sheet, _)| self.replica.sheets().sheet(*sheet).len())
-            .sum()
-    }
-
     /// Puts a backdrop on stage, as soon as the server has taken note.
     pub fn goto(&mut self, id: &str) {
         let Some(id) = id.parse().ok().map(BackdropId) else {

@@ -136,11 +136,6 @@ impl Glass {
         pointers.into_iter().for_each(|p| self.pen_up(p));
     }
 
-    /// Whether anybody is drawing here.
-    pub fn is_drawing(&self) -> bool {
-        !self.pens.is_empty()
-    }
-
     pub fn eraser_down(&mut self, pointer: i32, x: f64, y: f64) {
         let at = self.glass_point(x, y);
         let begun = false;

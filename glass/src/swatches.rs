@@ -2,36 +2,16 @@
 
 use bozzetto_core::board::PAPER;
 use bozzetto_core::frames::{Glass as GlassFrame, Map};
-use bozzetto_core::mark::{Layer, Tip};
 use bozzetto_core::swatch::SWATCHES;
-use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
 
-#[derive(Serialize)]
-struct SwatchView {
-    name: &'static str,
-    colour: String,
-    /// In glass units.
-    width: f32,
-    highlighter: bool,
-}
-
 #[wasm_bindgen]
 impl Glass {
-    /// The swatches, as JSON.
-    pub fn swatches(&self) -> String {
-        let views: Vec<SwatchView> = SWATCHES
-            .iter()
-            .map(|s| SwatchView {
-                name: s.name,
-                colour: s.style.colour.css(),
-                width: s.style.width,
-                highlighter: s.style.layer() == Layer::Highlighter,
-            })
-            .collect();
-        serde_json::to_string(&views).unwrap_or_default()
+    /// The swatches' names.
+    pub fn swatches(&self) -> Vec<String> {
+        SWATCHES.iter().map(|s| s.name.to_owned()).collect()
     }
 
     /// Fills the display list with a swatch's sample on a card of this many CSS pixels: drawn by
@@ -50,12 +30,5 @@ impl Glass {
     /// The colour of an empty board, for cards that stand on one.
     pub fn paper(&self) -> String {
         PAPER.css()
-    }
-
-    /// Whether a swatch draws on the highlighter layer.
-    pub fn is_highlighter(&self, index: usize) -> bool {
-        SWATCHES
-            .get(index)
-            .is_some_and(|s| s.style.tip == Tip::Flat)
     }
 }

@@ -4,7 +4,7 @@
 //! that a small file that unpacks to more than memory is refused before it is unpacked.
 
 use std::io::Cursor;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use image::metadata::Orientation;
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
@@ -78,14 +78,22 @@ pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
 #[derive(Clone)]
 pub enum Source {
     Pixels(Arc<Pixmap>),
-    Vector(Arc<usvg::Tree>),
+    Vector(Arc<Vector>),
+}
+
+/// The shapes of a vector picture, and its pixels at the size that they were last wanted in: a
+/// backdrop is captured again and again at one size.
+pub struct Vector {
+    pub tree: usvg::Tree,
+    pub(crate) printed: Mutex<Option<Arc<Pixmap>>>,
 }
 
 impl Source {
     /// From the bytes of a [`Picture`].
     pub fn open(bytes: &[u8]) -> Result<Self, PictureFault> {
         if svg::looks_like(bytes) {
-            return svg::tree(bytes).map(|t| Source::Vector(Arc::new(t)));
+            let printed = Mutex::default();
+            return svg::tree(bytes).map(|tree| Source::Vector(Arc::new(Vector { tree, printed })));
         }
         let rgba = decode(bytes)?.into_rgba8();
         let size =

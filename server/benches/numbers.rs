@@ -355,7 +355,10 @@ fn resident_kb() -> f64 {
 type Sent = Arc<Mutex<Vec<Instant>>>;
 
 async fn send_at_rate(mut send: impl AsyncFnMut(usize), sent: &Sent) {
+    // Connections settle first; a late tick is not made up for by a burst.
+    tokio::time::sleep(Duration::from_secs(1)).await;
     let mut tick = tokio::time::interval(Duration::from_secs_f64(1.0 / RATE as f64));
+    tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     for n in 0..RATE * SECONDS {
         tick.tick().await;
         sent.lock().expect("a list").push(Instant::now());

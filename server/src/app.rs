@@ -112,11 +112,6 @@ async fn log(request: axum::extract::Request, next: axum::middleware::Next) -> R
     response
 }
 
-/// A form that answers with a part of the page when htmx asks, and with a page otherwise.
-pub fn is_htmx(headers: &axum::http::HeaderMap) -> bool {
-    headers.contains_key("hx-request")
-}
-
 /// `post` for uploads, which may be larger than anything else.
 pub fn upload<H, T>(handler: H, limit: usize) -> axum::routing::MethodRouter<App>
 where

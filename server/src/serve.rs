@@ -1,7 +1,10 @@
 //! Listening: plain or with TLS, until told to stop.
 
+use std::io::Write;
 use std::net::{IpAddr, SocketAddr, TcpListener, UdpSocket};
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::Context;
@@ -45,8 +48,16 @@ pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> an
             })?,
         Tls::SelfSigned => self_signed(data).await?,
     };
+    let config = with_http_1(&config);
     let server = axum_server::from_tcp_rustls(listener, config)?.handle(handle);
     Ok(server.serve(service).await?)
+}
+
+/// Sockets are upgraded and hosts named as HTTP/1.1 has it, so nothing else is offered.
+fn with_http_1(config: &RustlsConfig) -> RustlsConfig {
+    let mut inner = (*config.get_inner()).clone();
+    inner.alpn_protocols = vec![b"http/1.1".to_vec()];
+    RustlsConfig::from_config(Arc::new(inner))
 }
 
 async fn self_signed(data: &Path) -> anyhow::Result<RustlsConfig> {
@@ -58,7 +69,13 @@ async fn self_signed(data: &Path) -> anyhow::Result<RustlsConfig> {
         let mut names = vec!["localhost".to_owned(), "127.0.0.1".to_owned()];
         names.extend(own_address().map(|ip| ip.to_string()));
         let made = rcgen::generate_simple_self_signed(names)?;
-        std::fs::write(&key, made.signing_key.serialize_pem())?;
+        std::fs::OpenOptions::new()
+            .write(true)
+            .create(true)
+            .truncate(true)
+            .mode(0o600)
+            .open(&key)?
+            .write_all(made.signing_key.serialize_pem().as_bytes())?;
         std::fs::write(&cert, made.cert.pem())?;
     }
     Ok(RustlsConfig::from_pem_file(&cert, &key).await?)

@@ -71,14 +71,19 @@ pub async fn take(app: &App, lesson: i64, request: Request) -> Result<i64> {
         })?;
         // How dense the capture is, compared with CSS pixels on the presenter's screen.
         let css = request.ratio.clamp(0.25, 8.0) * plan.scale / request.device.max(1e-6);
+        let (whole, small) = std::thread::scope(|scope| {
+            let small = scope.spawn(|| png::thumbnail(&pixmap, SMALL.0, SMALL.1));
+            (png::encode(&pixmap, css), small.join())
+        });
+        let small = small.map_err(|_| AppError::Internal("no thumbnail".to_owned()))?;
         Ok(NewCapture {
             lesson,
             name,
             way: "box",
             width: plan.width,
             height: plan.height,
-            picture: media.write(&png::encode(&pixmap, css), "image/png")?,
-            thumbnail: media.write(&png::thumbnail(&pixmap, SMALL.0, SMALL.1), "image/png")?,
+            picture: media.write(&whole, "image/png")?,
+            thumbnail: media.write(&small, "image/png")?,
         })
     })
     .await

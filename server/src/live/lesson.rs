@@ -89,7 +89,6 @@ pub struct Look {
     pub current: Option<BackdropView>,
     /// What participants may fetch pictures of.
     pub shown_to_participants: Option<BackdropView>,
-    pub people: usize,
 }
 
 struct Connection {
@@ -700,7 +699,6 @@ impl Lesson {
             order: self.outline.order.clone(),
             current: self.current().cloned(),
             shown_to_participants: shown,
-            people: self.people().len(),
         }
     }
 

@@ -40,11 +40,6 @@ export function closeProof() {
   return first !== null;
 }
 
-/** Shortly before the pen works where a proof lies, it gets out of the way. */
-export function clearProofs() {
-  proofs.replaceChildren();
-}
-
 proofs.addEventListener("click", (e) => {
   const control = /** @type {HTMLElement} */ (e.target).closest("[data-do]");
   const proof = /** @type {HTMLElement | null} */ (control?.closest(".proof") ?? null);

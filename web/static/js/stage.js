@@ -149,14 +149,13 @@ function layOut() {
 
 // ---- Swatches --------------------------------------------------------------------------------
 
-/** @type {{ name: string, colour: string, highlighter: boolean }[]} */
-const swatches = JSON.parse(glass.swatches());
-const swatchKeys = swatches.map((s, i) => {
+const swatches = glass.swatches();
+const swatchKeys = swatches.map((name, i) => {
   const key = document.createElement("button");
   key.type = "button";
   key.setAttribute("role", "radio");
-  key.setAttribute("aria-label", s.name);
-  key.title = `${s.name} (${i + 1})`;
+  key.setAttribute("aria-label", name);
+  key.title = `${name} (${i + 1})`;
   key.append(document.createElement("canvas"));
   key.addEventListener("click", () => pick(i));
   el("swatches").append(key);

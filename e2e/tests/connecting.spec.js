@@ -1,8 +1,9 @@
 // @ts-check
-// A browser that holds a page of another version is told so, and how to get on.
+// Ways to reach the server: with a page of another version, and over TLS.
 
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
+import { apart, colour, drag, ready, startNow, straight } from "../stage.js";
 
 test("a page from another version says so and offers to load again", async ({ page }) => {
   const server = await Server.start();
@@ -19,5 +20,18 @@ test("a page from another version says so and offers to load again", async ({ pa
   await page.getByRole("button", { name: "Start now" }).click();
   await expect(page.locator("#line")).toContainText("This page is from an older Bozzetto than the server.");
   await expect(page.getByRole("button", { name: "Load it again" })).toBeVisible();
+  await server.stop();
+});
+
+test("over TLS with a certificate of its own making, everything works", async ({ browser }) => {
+  const server = await Server.start({ more: ["--tls-self-signed"] });
+  expect(server.base).toMatch(/^https:/);
+  const page = await (await browser.newContext({ ignoreHTTPSErrors: true, viewport: { width: 1280, height: 800 } })).newPage();
+  await startNow(page, server.base);
+  await expect(page.locator(".join-address")).toHaveText(`${new URL(server.base).host}/join`);
+  await drag(page, straight({ x: 300, y: 200 }, { x: 700, y: 200 }));
+  await page.reload();
+  await ready(page);
+  await expect.poll(async () => apart(await colour(page, 500, 200), [0, 0, 0])).toBeLessThan(40);
   await server.stop();
 });
