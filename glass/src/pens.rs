@@ -17,7 +17,7 @@ use crate::layers::views;
 
 /// What one pointer is doing.
 pub enum LivePen {
-    Drawing(Drawing),
+    Drawing(Box<Drawing>),
     Erasing(Erasing),
 }
 
@@ -66,7 +66,8 @@ impl Glass {
             transform: Map::<Ink, _>::coincident().then(&glass_to_held),
             sent: 0,
         };
-        self.pens.insert(pointer, LivePen::Drawing(drawing));
+        self.pens
+            .insert(pointer, LivePen::Drawing(Box::new(drawing)));
         self.pen_move(pointer, sample, &[]);
     }
 

@@ -55,10 +55,7 @@ impl App {
         let media = Media::open(data)?;
         let open = listen.ip().is_loopback();
         let other = |e: crate::store::StoreError| anyhow::Error::from(e);
-        let hash = store
-            .read(|conn| passphrase::hash(conn))
-            .await
-            .map_err(other)?;
+        let hash = store.read(passphrase::hash).await.map_err(other)?;
         if !open && hash.is_none() {
             return Err(StartError::NoPassphrase(listen));
         }

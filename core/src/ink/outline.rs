@@ -150,9 +150,9 @@ fn sweep(path: &mut Path, a: &Node, b: &Node) {
         (q.1 - p.1) * dx - (q.0 - p.0) * dy > 0.0
     };
     let mut hull = Vec::with_capacity(10);
-    for i in 0..8 {
+    for (i, (x, y)) in nib.iter().enumerate() {
         let (before, after) = (forward(i + 7), forward(i));
-        let mut corner = |end: &Node| hull.push((end.at.x + nib[i].0, end.at.y + nib[i].1));
+        let mut corner = |end: &Node| hull.push((end.at.x + x, end.at.y + y));
         corner(if before { b } else { a });
         if before != after {
             corner(if after { b } else { a });

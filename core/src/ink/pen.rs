@@ -142,7 +142,7 @@ mod tests {
     /// filter follows a quick straight pull to within three units at 120 Hz.
     #[test]
     fn steadies_a_slow_hand_and_follows_a_quick_one() {
-        let jitter = |i: usize| if i % 2 == 0 { 1.5 } else { -1.5 };
+        let jitter = |i: usize| if i.is_multiple_of(2) { 1.5 } else { -1.5 };
         let slow = draw((0..120).map(|i| (i as f64 * 0.8, 100.0 + jitter(i))));
         let tremble = slow.0[10..slow.0.len() - 1]
             .iter()

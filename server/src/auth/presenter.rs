@@ -83,7 +83,7 @@ pub async fn enter(
             left.as_secs() + 1
         ));
     }
-    let hash = app.store.read(|conn| passphrase::hash(conn)).await?;
+    let hash = app.store.read(passphrase::hash).await?;
     let right = tokio::task::spawn_blocking(move || {
         hash.is_some_and(|h| passphrase::is_right(&h, &entry.passphrase))
     })

@@ -20,8 +20,10 @@ use crate::error::{AppError, Result};
 /// Twice the size that they are shown in, for dense screens.
 const WIDTH: u32 = 384;
 
-/// The last picture of each backdrop, and the change that it shows.
-static KEPT: LazyLock<Mutex<HashMap<(i64, u64), (String, Bytes)>>> = LazyLock::new(Mutex::default);
+/// The last picture of each backdrop, by lesson and backdrop, and the stamp of what it shows.
+type Kept = HashMap<(i64, u64), (String, Bytes)>;
+
+static KEPT: LazyLock<Mutex<Kept>> = LazyLock::new(Mutex::default);
 
 pub async fn show(
     State(app): State<App>,
