@@ -373,22 +373,25 @@ async fn nobody_waits_for_a_slow_follower() {
     let cookie = server.join(lesson, "Slow").await;
     let (mut slow, _) = server.participant(lesson, &cookie).await;
     // More than the sockets' buffers and the lesson's backlog hold.
+    const ALL: u64 = 6000;
     let mut long = stroke(0);
     let point = |i: i32| InkPoint {
         x: i * 977 % 90_000,
         y: i * 733 % 60_000,
         w: 300,
     };
-    long.body = Body::Stroke(Points((0..4000).map(point).collect()));
-    for id in 1..=3000 {
+    long.body = Body::Stroke(Points((0..500).map(point).collect()));
+    for id in 1..=ALL {
         let mut mark = long.clone();
         mark.id = MarkId(id);
         presenter.act(id, add(backdrop, mark)).await;
-        assert!(presenter.told(id).await);
+        if id.is_multiple_of(200) {
+            assert!(presenter.told(id).await);
+        }
     }
     let mut seen = BTreeSet::new();
     let mut brought_up = false;
-    while seen.len() < 3000 {
+    while seen.len() < ALL as usize {
         match slow.next().await {
             FromServer::Change { change, .. } => {
                 seen.insert(change.id.0);
