@@ -62,6 +62,9 @@ def scale_bar(x, y, unit):
     return "".join(out)
 
 
+BUOYS = ((930, 460), (1240, 372), (1050, 650), (1350, 770))
+
+
 def near_land(x, y):
     def inside(poly):
         hit = False
@@ -86,7 +89,7 @@ def chart(answers):
     for _ in range(2600):
         x, y = soundings.uniform(60, W - 60), soundings.uniform(40, H - 40)
         clear = all(math.hypot(x - a, y - b) > 66 for a, b in placed)
-        if len(placed) < 105 and clear and not near_land(x, y) and not (1080 < x < 1640 and 170 < y < 260) and not (1420 < x and y > 800) and not (x < 460 and y > 950) and not (900 < x < 1420 and 940 < y < 1010) and not (880 < x < 1000 and 400 < y < 520):
+        if len(placed) < 105 and clear and not near_land(x, y) and not (1080 < x < 1640 and 170 < y < 260) and not (1420 < x and y > 800) and not (x < 460 and y > 950) and not (900 < x < 1420 and 940 < y < 1010) and all(not (a - 60 < x < a + 70 and b - 60 < y < b + 40) for a, b in BUOYS):
             placed.append((x, y))
             depth = max(2, min(27, int((min(abs(x - 600), abs(x - 1640)) / 26) + soundings.uniform(-3, 4))))
             out.append(f'<text x="{x:.0f}" y="{y:.0f}" font-size="20" font-style="italic" text-anchor="middle" fill="#3d5561">{depth}</text>')

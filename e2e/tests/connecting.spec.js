@@ -35,3 +35,20 @@ test("over TLS with a certificate of its own making, everything works", async ({
   await expect.poll(async () => apart(await colour(page, 500, 200), [0, 0, 0])).toBeLessThan(40);
   await server.stop();
 });
+
+test("a lesson that is deleted says so on its stage, also after a reconnect", async ({ page, context }) => {
+  const server = await Server.start();
+  const id = await startNow(page, server.base);
+  await server.kill();
+  await server.again();
+  const home = await context.newPage();
+  await home.goto(server.base);
+  await home.getByRole("button", { name: "Delete" }).click();
+  await expect(home.getByRole("status")).toContainText("is deleted");
+  await expect(page.locator("#line")).toContainText("This lesson has been deleted.");
+  await home.getByRole("button", { name: "Undo" }).click();
+  await expect(home.getByRole("link", { name: "Open" })).toBeVisible();
+  await page.goto(`${server.base}/lessons/${id}/stage`);
+  await ready(page);
+  await server.stop();
+});

@@ -156,6 +156,10 @@ async fn socket(
     headers: HeaderMap,
     upgrade: WebSocketUpgrade,
 ) -> Result<Response> {
+    let exists = app.store.read(move |conn| queries::code(conn, id)).await?;
+    if exists.is_none() {
+        return Ok(upgrade.on_upgrade(connection::say_gone));
+    }
     let who = follower(&app, id, &headers).await?;
     let lesson = app.live.lesson(id);
     let upgrade = upgrade

@@ -42,10 +42,11 @@ pub async fn serve(mut socket: WebSocket, lesson: mpsc::Sender<Command>, role: R
         reply,
     };
     if lesson.send(join).await.is_err() {
-        return close(&mut socket, Goodbye::LessonGone).await;
+        return;
     }
+    // The lesson could not be opened just now; the browser tries again.
     let Ok(joined) = joined.await else {
-        return close(&mut socket, Goodbye::LessonGone).await;
+        return;
     };
     let connection = joined.connection;
     let (sink, stream) = socket.split();
@@ -54,6 +55,11 @@ pub async fn serve(mut socket: WebSocket, lesson: mpsc::Sender<Command>, role: R
         () = take_all(stream, connection, &lesson) => {}
     }
     let _ = lesson.send(Command::Leave { connection }).await;
+}
+
+/// Tells a browser that its lesson is gone, in the only way that its page can hear.
+pub async fn say_gone(mut socket: WebSocket) {
+    close(&mut socket, Goodbye::LessonGone).await;
 }
 
 async fn close(socket: &mut WebSocket, why: Goodbye) {

@@ -107,7 +107,9 @@ async fn socket(
     upgrade: WebSocketUpgrade,
 ) -> Result<Response> {
     let exists = app.store.read(move |conn| queries::code(conn, id)).await?;
-    exists.ok_or(AppError::NotFound)?;
+    if exists.is_none() {
+        return Ok(upgrade.on_upgrade(connection::say_gone));
+    }
     let lesson = app.live.lesson(id);
     let upgrade = upgrade
         .max_message_size(HARD_LIMIT)
