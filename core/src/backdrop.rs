@@ -1,44 +1,325 @@
-//! What lies beneath the marks, as it is painted.
+//! Backdrops: what lies beneath the marks, and how it is seen.
 
-use crate::board;
+use serde::{Deserialize, Serialize};
+
+use crate::board::{self, Board};
+use crate::capture::Grain;
+use crate::change::SheetId;
 use crate::colour::{Rgb, WHITE};
-use crate::display::{Blend, DisplayList, Item, Path};
-use crate::frames::{Glass, Held, Map, Rect, Size, fit};
-use crate::wire::{BackdropKind, BackdropView};
+use crate::display::{Blend, DisplayList, Item, Path, Source};
+use crate::frames::{Glass, Held, Map, Point, Rect, Size};
+use crate::ids::BackdropId;
+use crate::playback::Playback;
+use crate::zoom::Zoom;
 
 /// The colour around a backdrop that does not fill the picture area.
 pub const MOUNT: Rgb = Rgb::hex(0x14181D);
 
-impl BackdropView {
-    /// In backdrop units.
-    pub fn size(&self) -> Size<Held> {
-        Size::new(self.width, self.height)
+/// What a backdrop is.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum BackdropKind {
+    Picture {
+        grain: Grain,
+    },
+    Board(Board),
+    /// A document; one sheet to a page. Sizes are in points, as each page is shown.
+    Document {
+        pages: Vec<(f32, f32)>,
+    },
+    Video {
+        /// In seconds.
+        duration: f64,
+        /// Length of a frame in seconds; 0 when it is not known.
+        frame: f64,
+    },
+    /// A web page, laid out in CSS pixels.
+    Page(Page),
+    Camera {
+        /// A stand-in that shows drawn hands; says so wherever it is shown.
+        simulated: bool,
+    },
+    /// A screen, window or tab that is shared.
+    Share,
+}
+
+/// Where a web page comes from.
+#[derive(Clone, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Page {
+    /// Kept by us, under this unguessable name, and begun with this file.
+    Kept { name: String, entry: String },
+    /// Framed from where it is.
+    Address(String),
+}
+
+/// The most pages of a document.
+pub const MOST_PAGES: usize = 1000;
+
+/// Glass units to a CSS pixel of a web page seen whole: a page in the whole picture area is laid out
+/// 1280 CSS pixels wide, so that its text is large enough for a room.
+pub const PAGE_SCALE: f64 = 1.5;
+
+impl BackdropKind {
+    pub fn grain(&self) -> Grain {
+        match self {
+            BackdropKind::Picture { grain } => *grain,
+            BackdropKind::Board(_) | BackdropKind::Document { .. } => Grain::Vector,
+            BackdropKind::Video { .. }
+            | BackdropKind::Page(_)
+            | BackdropKind::Camera { .. }
+            | BackdropKind::Share => Grain::Pixels,
+        }
     }
 
-    /// How it is seen: whole, in the middle of the picture area.
-    pub fn view(&self, area: Size<Glass>) -> Map<Held, Glass> {
-        fit(self.size(), area)
+    /// Whether its picture changes by itself, so that it can be frozen, and is captured as the
+    /// presenter's browser shows it.
+    pub fn moves(&self) -> bool {
+        matches!(
+            self,
+            BackdropKind::Video { .. }
+                | BackdropKind::Page(_)
+                | BackdropKind::Camera { .. }
+                | BackdropKind::Share
+        )
+    }
+
+    /// Whether participants get it as a picture stream; a video is played by each browser itself.
+    pub fn streams(&self) -> bool {
+        self.moves() && !matches!(self, BackdropKind::Video { .. })
+    }
+
+    /// How many pages it has.
+    pub fn pages(&self) -> u32 {
+        match self {
+            BackdropKind::Document { pages } => pages.len() as u32,
+            BackdropKind::Board(board) => board.pages,
+            _ => 1,
+        }
     }
 }
 
-/// The picture area with a backdrop, or bare. Pictures lie on white, as on paper, since many that
-/// have no background of their own are drawn in black.
-pub fn paint(backdrop: Option<&BackdropView>, area: Size<Glass>, list: &mut DisplayList) {
+/// How a backdrop is seen; kept with it, so that it comes back as it was left.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Seen {
+    pub zoom: Zoom,
+    /// The page that is shown, from 0.
+    pub page: u32,
+    /// How far a web page is scrolled, in CSS pixels.
+    pub scroll: (f64, f64),
+    pub playback: Playback,
+    /// The picture that is held while the backdrop goes on.
+    pub frozen: Option<Frozen>,
+}
+
+/// A held picture.
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Frozen {
+    /// The server's name for its file, as for placed pictures.
+    pub picture: u64,
+    /// The part of the backdrop that it shows.
+    pub shows: Rect<Held>,
+}
+
+/// A backdrop as a stage needs to know it.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct BackdropView {
+    pub id: BackdropId,
+    pub name: String,
+    /// In backdrop units: pixels of a picture, video, camera or screen; units of a board. Of no
+    /// meaning for documents, whose pages have sizes of their own, and web pages, which are laid
+    /// out for their pane.
+    pub width: f64,
+    pub height: f64,
+    pub kind: BackdropKind,
+    pub seen: Seen,
+}
+
+impl BackdropView {
+    /// The size of what is shown, in backdrop units, when its pane is `room`.
+    pub fn size(&self, room: &Rect<Glass>) -> Size<Held> {
+        self.size_of_page(self.seen.page, room)
+    }
+
+    fn size_of_page(&self, page: u32, room: &Rect<Glass>) -> Size<Held> {
+        match &self.kind {
+            BackdropKind::Document { pages } => {
+                let at = (page as usize).min(pages.len().saturating_sub(1));
+                let (w, h) = pages.get(at).copied().unwrap_or((595.0, 842.0));
+                Size::new(f64::from(w), f64::from(h))
+            }
+            BackdropKind::Page(_) => {
+                Size::new(room.width() / PAGE_SCALE, room.height() / PAGE_SCALE)
+            }
+            _ => Size::new(self.width, self.height),
+        }
+    }
+
+    /// The part of it that there is to see when its pane is `room`: all of it, and of a web page
+    /// what it is scrolled to.
+    pub fn shown(&self, room: &Rect<Glass>) -> Rect<Held> {
+        let (x, y) = self.scroll();
+        let size = self.size(room);
+        Rect::from_corners(
+            Point::new(x, y),
+            Point::new(x + size.width, y + size.height),
+        )
+    }
+
+    fn scroll(&self) -> (f64, f64) {
+        match self.kind {
+            BackdropKind::Page(_) => self.seen.scroll,
+            _ => (0.0, 0.0),
+        }
+    }
+
+    /// How it is seen in its pane.
+    pub fn view(&self, room: &Rect<Glass>) -> Map<Held, Glass> {
+        let (x, y) = self.scroll();
+        let in_room: Map<Held, Glass> = self.seen.zoom.map(self.size(room), room.size());
+        Map::<Held, Held>::scale_then_move(1.0, -x, -y)
+            .then(&in_room)
+            .then(&Map::<Glass, Glass>::scale_then_move(1.0, room.x0, room.y0))
+    }
+
+    /// The sheet of the page that is shown; of a board for two its left half.
+    pub fn sheet(&self) -> SheetId {
+        SheetId::of_page(self.id, self.seen.page * self.halves())
+    }
+
+    /// All sheets that it holds at this moment.
+    pub fn sheets(&self) -> impl Iterator<Item = SheetId> {
+        let (id, first, n) = (self.id, self.seen.page * self.halves(), self.halves());
+        (first..first + n).map(move |page| SheetId::of_page(id, page))
+    }
+
+    /// Stops a video at the moment `now` by the server's clock; `false` when there is nothing to
+    /// stop.
+    pub fn stop(&mut self, now: u64) -> bool {
+        let BackdropKind::Video { duration, .. } = self.kind else {
+            return false;
+        };
+        let was = self.seen.playback;
+        self.seen.playback = was.play(false, now, duration);
+        was.playing
+    }
+
+    /// 2 for a board for two, otherwise 1.
+    pub fn halves(&self) -> u32 {
+        match self.kind {
+            BackdropKind::Board(Board { halved: true, .. }) => 2,
+            _ => 1,
+        }
+    }
+}
+
+impl Seen {
+    /// Within what there is to see, whatever was sent. `room` is the pane.
+    pub fn settled(mut self, backdrop: &BackdropView, room: &Rect<Glass>) -> Self {
+        self.page = self.page.min(backdrop.kind.pages().saturating_sub(1));
+        let duration = match backdrop.kind {
+            BackdropKind::Video { duration, .. } => duration,
+            _ => 0.0,
+        };
+        self.playback = self.playback.settled(duration);
+        let scroll = |v: f64| {
+            if v.is_finite() {
+                v.clamp(0.0, 1e6)
+            } else {
+                0.0
+            }
+        };
+        self.scroll = (scroll(self.scroll.0), scroll(self.scroll.1));
+        let moves = backdrop.kind.moves();
+        self.frozen = self.frozen.filter(|f| {
+            let r = &f.shows;
+            moves && [r.x0, r.y0, r.x1, r.y1].iter().all(|v| v.is_finite()) && !r.is_empty()
+        });
+        let size = backdrop.size_of_page(self.page, room);
+        self.zoom = self.zoom.settled(size, room.size());
+        self
+    }
+}
+
+/// A sign in the middle of the pane for a moving backdrop of which no picture is at hand: a page, a
+/// lens, a screen.
+pub fn paint_sign(kind: &BackdropKind, room: &Rect<Glass>, list: &mut DisplayList) {
+    let (x, y) = ((room.x0 + room.x1) / 2.0, (room.y0 + room.y1) / 2.0);
+    let mut boxes = |boxes: &[(f64, f64, f64, f64)], colour| {
+        let mut path = Path::default();
+        for (x0, y0, x1, y1) in boxes {
+            let a = Point::new(x + x0, y + y0);
+            path.rect(&Rect::from_corners(a, Point::new(x + x1, y + y1)));
+        }
+        list.fill(path, colour, Blend::Over);
+    };
+    match kind {
+        BackdropKind::Page(_) => {
+            boxes(&[(-260.0, -180.0, 260.0, 180.0)], SIGN);
+            boxes(&[(-260.0, -180.0, 260.0, -110.0)], SIGN_LIGHT);
+            let line = |n: f64, to: f64| (-200.0, -50.0 + n * 60.0, to, -26.0 + n * 60.0);
+            boxes(
+                &[line(0.0, 200.0), line(1.0, 200.0), line(2.0, 60.0)],
+                MOUNT,
+            );
+        }
+        BackdropKind::Share => {
+            boxes(
+                &[
+                    (-280.0, -190.0, 280.0, 130.0),
+                    (-110.0, 160.0, 110.0, 190.0),
+                ],
+                SIGN,
+            );
+            boxes(&[(-250.0, -160.0, 250.0, 100.0)], MOUNT);
+        }
+        _ => {
+            boxes(
+                &[
+                    (-240.0, -130.0, 240.0, 170.0),
+                    (-80.0, -180.0, 80.0, -130.0),
+                ],
+                SIGN,
+            );
+            for (radius, colour) in [(110.0, SIGN_LIGHT), (70.0, MOUNT)] {
+                let mut lens = Path::default();
+                lens.polygon((0..48).map(|i| {
+                    let angle = f64::from(i) / 48.0 * std::f64::consts::TAU;
+                    (x + radius * angle.cos(), y + 20.0 + radius * angle.sin())
+                }));
+                list.fill(lens, colour, Blend::Over);
+            }
+        }
+    }
+}
+
+const SIGN: Rgb = Rgb::hex(0x4A545F);
+const SIGN_LIGHT: Rgb = Rgb::hex(0x8B949C);
+
+/// A pane with its backdrop, or bare. Pictures lie on white, as on paper, since many that have no
+/// background of their own are drawn in black.
+pub fn paint(backdrop: Option<&BackdropView>, room: &Rect<Glass>, list: &mut DisplayList) {
     let mut mount = Path::default();
-    mount.rect(&Rect::of_size(area));
+    mount.rect(room);
     list.fill(mount, MOUNT, Blend::Over);
     let Some(backdrop) = backdrop else {
         return;
     };
-    let view = backdrop.view(area);
-    match backdrop.kind {
-        BackdropKind::Picture { .. } => {
-            let to = view.apply_rect(&Rect::of_size(backdrop.size()));
-            let mut paper = Path::default();
-            paper.rect(&to);
-            list.fill(paper, WHITE, Blend::Over);
-            list.items.push(Item::Picture { to });
-        }
-        BackdropKind::Board { ruling } => board::paint(ruling, backdrop.size(), &view, list),
+    let view = backdrop.view(room);
+    if let BackdropKind::Board(board) = &backdrop.kind {
+        return board::paint(board, backdrop.size(room), &view, list);
     }
+    let frozen = backdrop.seen.frozen;
+    let to = view.apply_rect(&frozen.map_or_else(|| backdrop.shown(room), |f| f.shows));
+    if !backdrop.kind.moves() {
+        let mut paper = Path::default();
+        paper.rect(&to);
+        list.fill(paper, WHITE, Blend::Over);
+    }
+    let source = match frozen {
+        Some(f) => Source::Frozen(f.picture),
+        None => Source::Backdrop(backdrop.id),
+    };
+    list.items.push(Item::Picture { source, to });
 }

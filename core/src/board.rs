@@ -2,50 +2,135 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::colour::Rgb;
+use crate::colour::{OKABE_ITO, Rgb};
 use crate::display::{Blend, DisplayList, Path};
 use crate::frames::{GLASS_WIDTH, Glass, Held, Map, Point, Rect, Size};
 
 /// What is printed on a board.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Ruling {
+    #[default]
     Plain,
     Ruled,
     Squared,
     Dotted,
 }
 
-impl Ruling {
-    pub const ALL: [Ruling; 4] = [
-        Ruling::Plain,
-        Ruling::Ruled,
-        Ruling::Squared,
-        Ruling::Dotted,
+/// What a board is made of.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Surface {
+    /// Warm white.
+    #[default]
+    Paper,
+    White,
+    /// Dark grey, for a dark room.
+    Slate,
+    /// The green of chalk boards.
+    Chalk,
+}
+
+impl Surface {
+    pub const ALL: [Surface; 4] = [
+        Surface::Paper,
+        Surface::White,
+        Surface::Slate,
+        Surface::Chalk,
     ];
 
-    /// As it is called and stored.
-    pub fn word(self) -> &'static str {
+    pub fn colour(self) -> Rgb {
         match self {
-            Ruling::Plain => "plain",
-            Ruling::Ruled => "ruled",
-            Ruling::Squared => "squared",
-            Ruling::Dotted => "dotted",
+            Surface::Paper => PAPER,
+            Surface::White => Rgb::hex(0xFFFFFF),
+            Surface::Slate => Rgb::hex(0x1C242B),
+            Surface::Chalk => Rgb::hex(0x1D3B34),
         }
     }
 
-    pub fn from_word(word: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|r| r.word() == word)
+    /// The inks of the left and the right half of a board for two: of Okabe and Ito's colours blue and
+    /// vermilion, which nobody confuses; on dark boards their light neighbours.
+    ///
+    /// ```
+    /// use bozzetto_core::board::Surface;
+    /// for surface in Surface::ALL {
+    ///     for ink in surface.half_inks() {
+    ///         // WCAG 2.2, 1.4.11: lines that mean something.
+    ///         assert!(ink.contrast(surface.colour()) >= 3.0);
+    ///     }
+    /// }
+    /// ```
+    pub fn half_inks(self) -> [Rgb; 2] {
+        match self.is_dark() {
+            false => [OKABE_ITO[5].1, OKABE_ITO[6].1],
+            true => [OKABE_ITO[2].1, OKABE_ITO[1].1],
+        }
+    }
+
+    /// Whether light ink is needed to be seen on it.
+    pub fn is_dark(self) -> bool {
+        matches!(self, Surface::Slate | Surface::Chalk)
+    }
+
+    /// The colour of its lines: strong enough to write along, weak enough to forget.
+    fn lines(self) -> Rgb {
+        match self {
+            Surface::Paper | Surface::White => Rgb::hex(0xC4D2D6),
+            Surface::Slate => Rgb::hex(0x3D4A54),
+            Surface::Chalk => Rgb::hex(0x3B5F56),
+        }
     }
 }
 
-/// The colour of a board.
-pub const PAPER: Rgb = Rgb::hex(0xFBFAF5);
-/// The colour of its lines: strong enough to write along, weak enough to forget.
-const LINE: Rgb = Rgb::hex(0xC4D2D6);
+/// A board as it was wanted.
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Board {
+    pub ruling: Ruling,
+    pub surface: Surface,
+    /// Distance of lines, squares and dots, in board units; see [`SPACINGS`].
+    pub spacing: f64,
+    /// Pages that there are so far; one more can always be begun.
+    pub pages: u32,
+    /// For two people: a half each, with an ink of its own.
+    pub halved: bool,
+}
 
-/// Distance of lines, squares and dots, in board units: 18 lines on a 16:9 board.
-pub const SPACING: f64 = 60.0;
+impl Default for Board {
+    fn default() -> Self {
+        Self {
+            ruling: Ruling::Plain,
+            surface: Surface::Paper,
+            spacing: SPACINGS[1],
+            pages: 1,
+            halved: false,
+        }
+    }
+}
+
+impl Board {
+    /// Within what a board may be, whatever was sent.
+    pub fn settled(self) -> Self {
+        let spacing = match SPACINGS.contains(&self.spacing) {
+            true => self.spacing,
+            false => SPACINGS[1],
+        };
+        Self {
+            spacing,
+            pages: self.pages.clamp(1, MOST_PAGES),
+            ..self
+        }
+    }
+}
+
+/// The colour of paper.
+pub const PAPER: Rgb = Rgb::hex(0xFBFAF5);
+
+/// The spacings to choose from, in board units: narrow, usual (18 lines on a 16:9 board), wide.
+pub const SPACINGS: [f64; 3] = [40.0, 60.0, 90.0];
+
+/// The most pages of a board.
+pub const MOST_PAGES: u32 = 200;
 
 /// The size of a board, in board units, for a lesson whose picture area is `area`.
 pub fn size(area: Size<Glass>) -> Size<Held> {
@@ -53,32 +138,48 @@ pub fn size(area: Size<Glass>) -> Size<Held> {
 }
 
 /// The board itself, seen through `view`.
-pub fn paint(ruling: Ruling, size: Size<Held>, view: &Map<Held, Glass>, list: &mut DisplayList) {
+pub fn paint(board: &Board, size: Size<Held>, view: &Map<Held, Glass>, list: &mut DisplayList) {
     let mut fill = |rects: &mut dyn Iterator<Item = Rect<Held>>, colour| {
         let mut path = Path::default();
         rects.for_each(|r| path.rect(&view.apply_rect(&r)));
         list.fill(path, colour, Blend::Over);
     };
-    fill(&mut std::iter::once(Rect::of_size(size)), PAPER);
+    fill(
+        &mut std::iter::once(Rect::of_size(size)),
+        board.surface.colour(),
+    );
+    let spacing = board.spacing;
     let places = |length: f64| {
-        let n = ((length - 1.0) / SPACING).floor() as u32;
-        (1..=n).map(|i| f64::from(i) * SPACING)
+        let n = ((length - 1.0) / spacing).floor() as u32;
+        (1..=n).map(move |i| f64::from(i) * spacing)
     };
     let bar = |x0, y0, x1, y1| Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
     let mut rows = places(size.height).map(|y| bar(0.0, y - 1.0, size.width, y + 1.0));
     let mut columns = places(size.width).map(|x| bar(x - 1.0, 0.0, x + 1.0, size.height));
-    match ruling {
+    let lines = board.surface.lines();
+    match board.ruling {
         Ruling::Plain => {}
-        Ruling::Ruled => fill(&mut rows, LINE),
+        Ruling::Ruled => fill(&mut rows, lines),
         Ruling::Squared => {
-            fill(&mut rows, LINE);
-            fill(&mut columns, LINE);
+            fill(&mut rows, lines);
+            fill(&mut columns, lines);
         }
         Ruling::Dotted => {
             let mut dots = places(size.height).flat_map(|y| {
                 places(size.width).map(move |x| bar(x - 2.5, y - 2.5, x + 2.5, y + 2.5))
             });
-            fill(&mut dots, LINE);
+            fill(&mut dots, lines);
+        }
+    }
+    if board.halved {
+        let middle = size.width / 2.0;
+        fill(
+            &mut std::iter::once(bar(middle - 2.0, 0.0, middle + 2.0, size.height)),
+            lines,
+        );
+        for (ink, x) in board.surface.half_inks().into_iter().zip([0.0, middle]) {
+            let edge = bar(x, 0.0, x + middle, 8.0);
+            fill(&mut std::iter::once(edge), ink);
         }
     }
 }

@@ -2,7 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::frames::{GLASS_WIDTH, Glass, Held, Map, Pixels, Point, Rect, Size};
+use crate::backdrop::Seen;
+use crate::frames::{GLASS_WIDTH, Glass, Map, Pixels, Point, Rect, Size};
+use crate::ids::BackdropId;
+use crate::pane::{Beside, Pane};
 
 /// What a backdrop is made of, as far as resolution goes.
 #[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
@@ -44,22 +47,68 @@ impl Plan {
     }
 }
 
+/// What a presenter's browser asks to be captured.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Request {
+    pub area: Rect<Glass>,
+    /// Device pixels to a glass unit on the presenter's screen.
+    pub device: f64,
+    /// Device pixels to a CSS pixel there.
+    pub ratio: f64,
+    pub stage: OnStage,
+}
+
+/// What was on stage there, and how it was seen: perhaps not as it is seen by the time that the
+/// request is read.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+pub struct OnStage {
+    pub current: Option<BackdropId>,
+    pub beside: Option<Beside>,
+    pub seen: Vec<(BackdropId, Seen)>,
+}
+
+/// What there is to be seen of a backdrop, as far as a capture's resolution goes.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Detail {
+    /// Where it lies.
+    pub on_glass: Rect<Glass>,
+    pub grain: Grain,
+    /// Its own pixels to a glass unit; of no meaning for what is vector.
+    pub scale: f64,
+    /// The corner of one of its pixels.
+    pub corner: Point<Glass>,
+}
+
+impl Pane<'_> {
+    /// What there is to be seen in the pane; `None` when it is bare. `fine` is how many pixels the
+    /// backdrop has to a backdrop unit, when that is not one: what a browser hands over of a moving
+    /// one may be finer or coarser.
+    pub fn detail(&self, fine: f64) -> Option<Detail> {
+        let backdrop = self.backdrop?;
+        let view = backdrop.view(&self.room);
+        let shown = backdrop
+            .seen
+            .frozen
+            .map_or_else(|| backdrop.shown(&self.room), |f| f.shows);
+        Some(Detail {
+            on_glass: view.apply_rect(&shown).intersection(&self.room),
+            grain: backdrop.kind.grain(),
+            scale: fine / view.mean_scale(),
+            corner: view.apply(Point::new(shown.x0, shown.y0)),
+        })
+    }
+}
+
 /// Plans the capture of `area`.
 ///
-/// The resolution is the finest that the backdrop has inside the box, and never below `device`, the
-/// pixels that the presenter's screen shows to a glass unit. Where the backdrop's own pixels are
+/// The resolution is the finest that a backdrop has inside the box, and never below `device`, the
+/// pixels that the presenter's screen shows to a glass unit. Where a backdrop's own pixels are
 /// taken, the box is moved to their edges, so that every pixel of the backdrop is copied as it is;
 /// otherwise to the edges of the screen's pixels. Only above [`MAX_PIXELS`] or [`MAX_SIDE`] is it
 /// coarser.
 ///
-/// `backdrop` is the backdrop's size, its view and its grain; `None` for an empty stage. The result
-/// is at least one pixel large.
-pub fn plan(
-    area: &Rect<Glass>,
-    stage: Size<Glass>,
-    backdrop: Option<(Size<Held>, Map<Held, Glass>, Grain)>,
-    device: f64,
-) -> Plan {
+/// `details` are the backdrops on stage. The result is at least one pixel large.
+pub fn plan(area: &Rect<Glass>, stage: Size<Glass>, details: &[Detail], device: f64) -> Plan {
     let area = area.intersection(&Rect::of_size(stage));
     let area = if area.is_empty() {
         Rect::from_corners(Point::new(0.0, 0.0), Point::new(1.0, 1.0))
@@ -71,16 +120,19 @@ pub fn plan(
     } else {
         1.0
     };
-    let inside =
-        backdrop.filter(|(size, view, _)| view.apply_rect(&Rect::of_size(*size)).intersects(&area));
-    let (wanted, origin) = match inside {
-        Some((_, view, Grain::Pixels)) if 1.0 / view.mean_scale() >= device => {
-            let origin = view.apply(Point::new(0.0, 0.0));
-            (1.0 / view.mean_scale(), origin)
+    let mut wanted = device;
+    let mut origin = Point::new(0.0, 0.0);
+    for detail in details.iter().filter(|d| d.on_glass.intersects(&area)) {
+        match detail.grain {
+            Grain::Vector if VECTOR_SCALE > wanted => {
+                (wanted, origin) = (VECTOR_SCALE, Point::new(0.0, 0.0));
+            }
+            Grain::Pixels if detail.scale >= wanted => {
+                (wanted, origin) = (detail.scale, detail.corner);
+            }
+            _ => {}
         }
-        Some((_, _, Grain::Vector)) => (device.max(VECTOR_SCALE), Point::new(0.0, 0.0)),
-        _ => (device, Point::new(0.0, 0.0)),
-    };
+    }
     let most = (MAX_PIXELS / (area.width() * area.height()).max(1e-9))
         .sqrt()
         .min(MAX_SIDE / area.width().max(area.height()).max(1e-9));
@@ -169,6 +221,79 @@ pub fn adjust(area: &Rect<Glass>, grip: Grip, dx: f64, dy: f64, stage: Size<Glas
     }
 }
 
+/// An arrow key.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Arrow {
+    Left,
+    Right,
+    Up,
+    Down,
+}
+
+impl Arrow {
+    /// From the name of a key, as browsers say it.
+    pub fn from_key(key: &str) -> Option<Self> {
+        match key {
+            "ArrowLeft" => Some(Arrow::Left),
+            "ArrowRight" => Some(Arrow::Right),
+            "ArrowUp" => Some(Arrow::Up),
+            "ArrowDown" => Some(Arrow::Down),
+            _ => None,
+        }
+    }
+
+    /// A step of this length in its direction.
+    pub fn step(self, by: f64) -> (f64, f64) {
+        match self {
+            Arrow::Left => (-by, 0.0),
+            Arrow::Right => (by, 0.0),
+            Arrow::Up => (0.0, -by),
+            Arrow::Down => (0.0, by),
+        }
+    }
+}
+
+/// The box after an arrow key: moved by `step`, or with `edges` its right or lower edge moved.
+/// Without a box there is one in the middle, half as wide and high as the stage.
+///
+/// ```
+/// use bozzetto_core::capture::{nudged, Arrow};
+/// use bozzetto_core::frames::Size;
+/// let stage = Size::glass(16.0, 9.0);
+/// let first = nudged(None, Arrow::Up, 1.0, false, stage);
+/// assert_eq!((first.x0, first.y1), (480.0, 810.0));
+/// let wider = nudged(Some(&first), Arrow::Right, 10.0, true, stage);
+/// assert_eq!((wider.x0, wider.x1), (480.0, 1450.0));
+/// let lower = nudged(Some(&first), Arrow::Down, 10.0, false, stage);
+/// assert_eq!((lower.y0, lower.y1), (280.0, 820.0));
+/// ```
+pub fn nudged(
+    area: Option<&Rect<Glass>>,
+    arrow: Arrow,
+    step: f64,
+    edges: bool,
+    stage: Size<Glass>,
+) -> Rect<Glass> {
+    let Some(area) = area else {
+        let (w, h) = (stage.width, stage.height);
+        let quarter = Point::new(w * 0.25, h * 0.25);
+        return Rect::from_corners(quarter, Point::new(w * 0.75, h * 0.75));
+    };
+    let grip = match (edges, arrow) {
+        (false, _) => Grip::Inside,
+        (true, Arrow::Left | Arrow::Right) => Grip::Edges {
+            x: Side::High,
+            y: Side::Neither,
+        },
+        (true, Arrow::Up | Arrow::Down) => Grip::Edges {
+            x: Side::Neither,
+            y: Side::High,
+        },
+    };
+    let (dx, dy) = arrow.step(step);
+    adjust(area, grip, dx, dy, stage)
+}
+
 fn moved(low: f64, high: f64, side: Side, by: f64, most: f64) -> (f64, f64) {
     match side {
         Side::Low => ((low + by).clamp(0.0, most), high),
@@ -180,7 +305,7 @@ fn moved(low: f64, high: f64, side: Side, by: f64, most: f64) -> (f64, f64) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::frames::fit;
+    use crate::zoom::Zoom;
     use proptest::prelude::*;
 
     const STAGE: Size<Glass> = Size::new(1920.0, 1080.0);
@@ -203,8 +328,10 @@ mod tests {
             area in rect(), w in 40.0..9000.0f64, h in 40.0..6000.0f64, device in 0.4..3.0f64,
         ) {
             let (size, w, h) = (Size::new(w.round(), h.round()), w.round(), h.round());
-            let view = fit(size, STAGE);
-            let p = plan(&area, STAGE, Some((size, view, Grain::Pixels)), device);
+            let view: crate::frames::Map<crate::frames::Held, Glass> = Zoom::WHOLE.map(size, STAGE);
+            let on_glass = view.apply_rect(&Rect::of_size(size));
+            let detail = Detail { on_glass, grain: Grain::Pixels, scale: 1.0 / view.mean_scale(), corner: view.apply(Point::new(0.0, 0.0)) };
+            let p = plan(&area, STAGE, &[detail], device);
             prop_assert!(p.width >= 1 && p.height >= 1);
             prop_assert!(f64::from(p.width) * f64::from(p.height) <= MAX_PIXELS * 1.001);
             prop_assert!((p.area.width() * p.scale - f64::from(p.width)).abs() < 1e-6);

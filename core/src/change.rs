@@ -10,7 +10,31 @@ use crate::mark::{Mark, MarkFault, Style};
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Serialize, Deserialize)]
 pub enum SheetId {
     Glass,
+    /// The only sheet of a backdrop, or that of its first page.
     Backdrop(BackdropId),
+    /// A further page of a document or a board, from 1.
+    Page {
+        backdrop: BackdropId,
+        page: u32,
+    },
+}
+
+impl SheetId {
+    /// The sheet of a backdrop's page, counted from 0.
+    pub fn of_page(backdrop: BackdropId, page: u32) -> Self {
+        match page {
+            0 => SheetId::Backdrop(backdrop),
+            page => SheetId::Page { backdrop, page },
+        }
+    }
+
+    /// The backdrop that it belongs to; the glass belongs to none.
+    pub fn backdrop(self) -> Option<BackdropId> {
+        match self {
+            SheetId::Glass => None,
+            SheetId::Backdrop(id) | SheetId::Page { backdrop: id, .. } => Some(id),
+        }
+    }
 }
 
 /// What is done to one sheet.
@@ -51,6 +75,24 @@ pub enum Deed {
     Undo { entries: u32 },
     /// Does again what was undone.
     Redo { entries: u32 },
+    /// Ink has faded: nobody did it, and nobody can undo it.
+    Fade,
+    /// Takes back an entry that only concerns one sheet: the author's `back`-th newest, from 1.
+    UndoOn { back: u32 },
+    /// Does again an undone entry that only concerns one sheet: the `back`-th newest, from 1.
+    RedoOn { back: u32 },
+}
+
+impl Deed {
+    /// Whether it takes something back or does it again.
+    pub fn goes_back(self) -> bool {
+        match self {
+            Deed::Do | Deed::More | Deed::Fade => false,
+            Deed::Undo { .. } | Deed::Redo { .. } | Deed::UndoOn { .. } | Deed::RedoOn { .. } => {
+                true
+            }
+        }
+    }
 }
 
 /// What somebody did at one moment: all of its steps apply, or none.
@@ -72,6 +114,9 @@ pub enum Intent {
     More(Vec<Step>),
     Undo,
     Redo,
+    /// As undo, but only of what concerns this sheet alone: for two people who share a board.
+    UndoOn(SheetId),
+    RedoOn(SheetId),
 }
 
 /// The most steps one change may have.

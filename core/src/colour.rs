@@ -25,6 +25,40 @@ impl Rgb {
         format!("#{:02x}{:02x}{:02x}", self.r, self.g, self.b)
     }
 
+    /// From `#rrggbb` or `#rgb`.
+    ///
+    /// ```
+    /// use bozzetto_core::colour::Rgb;
+    /// assert_eq!(Rgb::from_css("#D55E00"), Some(Rgb::new(213, 94, 0)));
+    /// assert_eq!(Rgb::from_css("#08f"), Some(Rgb::new(0, 136, 255)));
+    /// assert_eq!(Rgb::from_css("teal"), None);
+    /// ```
+    pub fn from_css(text: &str) -> Option<Self> {
+        let hex = text.strip_prefix('#')?;
+        let v = u32::from_str_radix(hex, 16).ok()?;
+        match hex.len() {
+            6 => Some(Self::hex(v)),
+            3 => {
+                let [r, g, b] = [v >> 8, v >> 4 & 15, v & 15].map(|v| v as u8 * 17);
+                Some(Self::new(r, g, b))
+            }
+            _ => None,
+        }
+    }
+
+    /// The palette's name for it, or how CSS writes it.
+    pub fn name(self) -> String {
+        let known = OKABE_ITO.iter().chain([&("white", WHITE)]);
+        let known = known.clone().find(|(_, c)| *c == self);
+        known.map_or_else(|| self.css(), |(name, _)| (*name).to_owned())
+    }
+
+    /// A quarter of it on white: what shapes are filled with.
+    pub fn tint(self) -> Self {
+        let mix = |v: u8| (255.0 - (255.0 - f64::from(v)) * 0.25).round() as u8;
+        Self::new(mix(self.r), mix(self.g), mix(self.b))
+    }
+
     /// Relative luminance, 0 (black) to 1 (white).
     /// Source: WCAG 2.2, *relative luminance*, with the sRGB transfer function of IEC 61966-2-1.
     pub fn luminance(self) -> f64 {

@@ -6,6 +6,7 @@
 
 use crate::colour::Rgb;
 use crate::frames::{Glass, Map, Point, Rect};
+use crate::ids::BackdropId;
 
 /// One step of a path. The numbers are what the canvas printer reads.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -52,6 +53,14 @@ impl Path {
         self.push(Verb::Line, &[x, y]);
     }
 
+    pub fn quad_to(&mut self, c: (f64, f64), p: (f64, f64)) {
+        self.push(Verb::Quad, &[c.0, c.1, p.0, p.1]);
+    }
+
+    pub fn cubic_to(&mut self, a: (f64, f64), b: (f64, f64), p: (f64, f64)) {
+        self.push(Verb::Cubic, &[a.0, a.1, b.0, b.1, p.0, p.1]);
+    }
+
     pub fn close(&mut self) {
         self.push(Verb::Close, &[]);
     }
@@ -59,6 +68,9 @@ impl Path {
     /// A closed polygon.
     pub fn polygon(&mut self, points: impl IntoIterator<Item = (f64, f64)>) {
         let mut points = points.into_iter();
+        let most = points.size_hint().0 + 1;
+        self.verbs.reserve(most);
+        self.coords.reserve(most * 2);
         if let Some((x, y)) = points.next() {
             self.move_to(x, y);
             points.for_each(|(x, y)| self.line_to(x, y));
@@ -125,9 +137,35 @@ pub enum Item {
         path: Path,
         colour: Rgb,
         blend: Blend,
+        /// 1 for ink that covers, 0 for what is gone.
+        opacity: f32,
     },
-    /// The backdrop's own picture, stretched to `to`.
-    Picture { to: Rect<Glass> },
+    /// A backdrop's picture, stretched to `to`.
+    Picture { source: Source, to: Rect<Glass> },
+    /// From here on only this part is drawn on, until the next such item; `None` ends it.
+    Clip(Option<Rect<Glass>>),
+    /// A picture that is a mark.
+    Placed { placing: Placing, opacity: f32 },
+}
+
+/// Where the pixels of a backdrop come from.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub enum Source {
+    /// The backdrop itself: its file, or what it shows at this moment.
+    Backdrop(BackdropId),
+    /// A picture that was held, by the server's name for it.
+    Frozen(u64),
+}
+
+/// Where a placed picture is drawn.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Placing {
+    /// The server's name for the file.
+    pub picture: u64,
+    /// The map from its pixels to glass units: `x' = a x + c y + e`, `y' = b x + d y + f`.
+    pub map: [f64; 6],
+    /// The part that is seen, in its pixels: x0, y0, x1, y1.
+    pub part: [f64; 4],
 }
 
 /// What is to be drawn, from the bottom up.
@@ -138,11 +176,35 @@ pub struct DisplayList {
 
 impl DisplayList {
     pub fn fill(&mut self, path: Path, colour: Rgb, blend: Blend) {
-        if !path.is_empty() {
+        self.fade(path, colour, blend, 1.0);
+    }
+
+    /// Adds what is in another list; if it is to be cut, only the part of it that lies in `within`.
+    pub fn cut(&mut self, other: DisplayList, within: &Rect<Glass>, cut: bool) {
+        if !cut {
+            self.items.extend(other.items);
+        } else if !other.items.is_empty() {
+            self.items.push(Item::Clip(Some(*within)));
+            self.items.extend(other.items);
+            self.items.push(Item::Clip(None));
+        }
+    }
+
+    /// A placed picture.
+    pub fn place(&mut self, placing: Placing, opacity: f32) {
+        if opacity > 0.0 {
+            self.items.push(Item::Placed { placing, opacity });
+        }
+    }
+
+    /// A fill that lets through what is beneath.
+    pub fn fade(&mut self, path: Path, colour: Rgb, blend: Blend, opacity: f32) {
+        if !path.is_empty() && opacity > 0.0 {
             self.items.push(Item::Fill {
                 path,
                 colour,
                 blend,
+                opacity,
             });
         }
     }

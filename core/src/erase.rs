@@ -1,55 +1,312 @@
-//! Finding the marks that an eraser touches.
+//! Rubbing out: bits of strokes exactly where the eraser passed, and whole shapes and stamps.
+//!
+//! Ink is taken where the tip that drew it, standing there, would touch the eraser. What is left of
+//! a stroke keeps its line and its width, since its curves are cut and not drawn again.
 
-use crate::change::SheetId;
-use crate::frames::{Glass, Held, Ink, Map, Point, Rect};
+use crate::change::{Op, Step};
+use crate::frames::{Glass, Ink, Point, Rect};
 use crate::ids::MarkId;
-use crate::ink::centreline::{distance_to_ink, flatten};
-use crate::mark::{Body, Mark};
+use crate::ink::centreline::{Node, nearest_on_segment};
+use crate::ink::curve::{Cubic, Curve};
+use crate::mark::{Body, Mark, Tip};
+use crate::pane::InView;
 use crate::sheet::Sheets;
 
-/// The marks of the sheets in view that an eraser of `radius` glass units touches on its way from
-/// `from` to `to`, with the sheets that hold them. An eraser that moves fast leaves nothing out.
-pub fn touched(
+/// What is left of a stroke is kept from this length on, in units.
+const LEAST: f64 = 0.5;
+
+/// The steps that rub out what an eraser of `radius` glass units touches on its way from `from` to
+/// `to`, on all sheets in view. An eraser that moves fast leaves nothing out. `new_id` names the
+/// pieces that strokes fall into.
+pub fn sweep(
     sheets: &Sheets,
-    in_view: &[(SheetId, Map<Held, Glass>)],
+    in_view: &[InView],
     from: Point<Glass>,
     to: Point<Glass>,
     radius: f64,
-) -> Vec<(SheetId, MarkId)> {
+    mut new_id: impl FnMut() -> MarkId,
+) -> Vec<Step> {
     let swept = Rect::from_corners(from, to).inflate(radius);
-    let mut found = Vec::new();
-    for (sheet, view) in in_view {
-        for mark in sheets.sheet(*sheet).marks() {
-            if view.apply_rect(&mark.bounds()).intersects(&swept)
-                && touches(mark, view, from, to, radius)
-            {
-                found.push((*sheet, mark.id));
+    let mut steps = Vec::new();
+    let reached = in_view.iter().filter(|v| v.within.intersects(&swept));
+    for InView { sheet, view, .. } in reached {
+        let Some(to_held) = view.inverse() else {
+            continue;
+        };
+        for mark in sheets.sheet(*sheet).near(&to_held.apply_rect(&swept)) {
+            let Some(to_ink) = mark.transform.then(view).inverse() else {
+                continue;
+            };
+            let eraser = Eraser {
+                from: to_ink.apply(from),
+                to: to_ink.apply(to),
+                radius: radius * to_ink.mean_scale(),
+            };
+            let Some(left) = eraser.rub(mark) else {
+                continue;
+            };
+            let mut step = |op| steps.push(Step { sheet: *sheet, op });
+            step(Op::Remove(mark.id));
+            for curve in left {
+                let mut piece = Mark::clone(mark);
+                piece.id = new_id();
+                piece.body = Body::Stroke(curve);
+                step(Op::Add(piece));
             }
         }
     }
-    found
+    steps
 }
 
-fn touches(
-    mark: &Mark,
-    view: &Map<Held, Glass>,
-    from: Point<Glass>,
-    to: Point<Glass>,
-    radius: f64,
-) -> bool {
-    let to_glass = mark.transform.then(view);
-    let Some(to_ink) = to_glass.inverse() else {
-        return false;
-    };
-    let Body::Stroke(points) = &mark.body;
-    let nodes = flatten(&points.0);
-    let (a, b): (Point<Ink>, Point<Ink>) = (to_ink.apply(from), to_ink.apply(to));
-    let radius = radius * to_ink.mean_scale();
-    // The path of the eraser in steps of a quarter of its radius.
-    let steps = (a.distance(b) / (radius * 0.25)).ceil().clamp(1.0, 4096.0) as u32;
-    (0..=steps).any(|i| {
-        let t = f64::from(i) / f64::from(steps);
-        let p = Point::new(a.x + (b.x - a.x) * t, a.y + (b.y - a.y) * t);
-        distance_to_ink(&nodes, p) <= radius
-    })
+/// How far a point is from a rectangle; 0 inside.
+fn distance_to(area: &Rect<Ink>, p: Point<Ink>) -> f64 {
+    let dx = (area.x0 - p.x).max(p.x - area.x1).max(0.0);
+    let dy = (area.y0 - p.y).max(p.y - area.y1).max(0.0);
+    dx.hypot(dy)
+}
+
+/// An eraser's way, in a mark's own frame.
+#[derive(Clone, Copy, Debug)]
+pub struct Eraser {
+    pub from: Point<Ink>,
+    pub to: Point<Ink>,
+    pub radius: f64,
+}
+
+impl Eraser {
+    /// What the eraser leaves of the mark, if it touches it at all.
+    fn rub(&self, mark: &Mark) -> Option<Vec<Curve>> {
+        match &mark.body {
+            Body::Stroke(curve) => self.cut(curve, mark.style.tip),
+            Body::Shape(shape) => {
+                let reach = self.radius + f64::from(mark.style.width) / 2.0;
+                let filled = mark.style.fill.is_some();
+                self.touches(reach, |p| shape.distance(p, filled))
+            }
+            Body::Stamp(stamp) => {
+                let middle = stamp.middle.position();
+                self.touches(self.radius + stamp.half() * 0.8, |p| p.distance(middle))
+            }
+            Body::Text(_) => {
+                let area = mark.block()?;
+                self.touches(self.radius, |p| distance_to(&area, p))
+            }
+            // A placed picture lies there like a backdrop: what is drawn on it is erased, it is not.
+            Body::Picture(_) => None,
+        }
+    }
+
+    fn touches(&self, reach: f64, distance: impl Fn(Point<Ink>) -> f64) -> Option<Vec<Curve>> {
+        // In steps of a quarter of its radius, nothing can slip between.
+        let steps = (self.from.distance(self.to) / (self.radius * 0.25)).ceil();
+        let steps = steps.clamp(1.0, 1024.0) as u32;
+        let at = |i: u32| {
+            let t = f64::from(i) / f64::from(steps);
+            Point::new(
+                self.from.x + (self.to.x - self.from.x) * t,
+                self.from.y + (self.to.y - self.from.y) * t,
+            )
+        };
+        (0..=steps).any(|i| distance(at(i)) <= reach).then(Vec::new)
+    }
+
+    /// How far the tip at `node` is from the eraser; negative where they overlap.
+    pub fn gap(&self, node: &Node, tip: Tip) -> f64 {
+        let t = nearest_on_segment(self.from, self.to, node.at);
+        let near = Point::<Ink>::new(
+            self.from.x + (self.to.x - self.from.x) * t,
+            self.from.y + (self.to.y - self.from.y) * t,
+        );
+        match tip {
+            Tip::Round => near.distance(node.at) - node.radius - self.radius,
+            // A flat tip is an upright block, a third as broad as it is high.
+            Tip::Flat => {
+                let dx = ((near.x - node.at.x).abs() - node.radius / 3.0).max(0.0);
+                let dy = ((near.y - node.at.y).abs() - node.radius).max(0.0);
+                dx.hypot(dy) - self.radius
+            }
+        }
+    }
+
+    /// What is left of a stroke; `None` when it is not touched.
+    pub fn cut(&self, curve: &Curve, tip: Tip) -> Option<Vec<Curve>> {
+        let dot = Node {
+            at: curve.start.position(),
+            radius: curve.start.radius(),
+        };
+        if curve.pieces.is_empty() {
+            return (self.gap(&dot, tip) < 0.0).then(Vec::new);
+        }
+        let swept = Rect::from_corners(self.from, self.to).inflate(self.radius);
+        let mut left: Vec<Curve> = Vec::new();
+        let mut touched = false;
+        // Whether the last piece of `left` may go on.
+        let mut open = false;
+        for (cubic, piece) in curve.cubics().zip(&curve.pieces) {
+            let clear = !around(&cubic).intersects(&swept);
+            let gone = match clear {
+                true => Vec::new(),
+                false => self.covered(&cubic, tip),
+            };
+            if gone.is_empty() {
+                go_on(&mut left, &mut open, &cubic).pieces.push(*piece);
+                continue;
+            }
+            touched = true;
+            let mut from = 0.0;
+            for (a, b) in gone {
+                if a > from {
+                    let part = cubic.part(from, a);
+                    go_on(&mut left, &mut open, &part).pieces.push(part.piece());
+                }
+                open = false;
+                from = b;
+            }
+            if from < 1.0 {
+                let part = cubic.part(from, 1.0);
+                go_on(&mut left, &mut open, &part).pieces.push(part.piece());
+            }
+        }
+        let long = |c: &Curve| {
+            let nodes = c.flatten(0.1);
+            let length: f64 = nodes.windows(2).map(|w| w[0].at.distance(w[1].at)).sum();
+            length >= LEAST
+        };
+        touched.then(|| left.into_iter().filter(long).collect())
+    }
+
+    /// The stretches of a curve that are erased, as parameters from 0 to 1.
+    fn covered(&self, cubic: &Cubic, tip: Tip) -> Vec<(f64, f64)> {
+        let net: f64 = cubic.p.windows(2).map(|w| w[0].distance(w[1])).sum();
+        let steps = (net / (self.radius * 0.12)).ceil().clamp(2.0, 256.0) as u32;
+        let gap = |t: f64| self.gap(&cubic.at(t), tip);
+        let edge = |mut out: f64, mut inside: f64| {
+            for _ in 0..20 {
+                let t = (out + inside) / 2.0;
+                if gap(t) < 0.0 {
+                    inside = t;
+                } else {
+                    out = t;
+                }
+            }
+            out
+        };
+        let mut stretches: Vec<(f64, f64)> = Vec::new();
+        let (mut before, mut inside) = (0.0, gap(0.0) < 0.0);
+        let mut begun = 0.0;
+        for i in 1..=steps {
+            let t = f64::from(i) / f64::from(steps);
+            let now = gap(t) < 0.0;
+            if now && !inside {
+                begun = edge(before, t);
+            } else if inside && !now {
+                stretches.push((begun, edge(t, before)));
+            }
+            (before, inside) = (t, now);
+        }
+        if inside {
+            stretches.push((begun, 1.0));
+        }
+        stretches
+    }
+}
+
+/// The piece of a stroke that goes on with `cubic`: the last one, or a new one.
+fn go_on<'a>(left: &'a mut Vec<Curve>, open: &mut bool, cubic: &Cubic) -> &'a mut Curve {
+    if !*open || left.is_empty() {
+        left.push(Curve {
+            start: cubic.start(),
+            pieces: Vec::new(),
+        });
+        *open = true;
+    }
+    left.last_mut().expect("just made sure of")
+}
+
+fn around(cubic: &Cubic) -> Rect<Ink> {
+    let r = cubic.r[0].max(cubic.r[1]);
+    let net = cubic.p.iter().fold(Rect::EMPTY, |b, p| b.include(*p));
+    net.inflate(r)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ink::InkPoint;
+    use crate::ink::fit::fit;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// What is left of a stroke is exactly what the eraser did not touch: every place of the
+        /// stroke that is clear of it lies on a piece, with its width; every place under it lies on
+        /// none.
+        #[test]
+        fn pieces_are_what_the_eraser_left(
+            steps in prop::collection::vec((-25.0..25.0f64, -25.0..25.0f64, 1.0..12.0f64), 2..40),
+            a in (0.0..200.0f64, 0.0..200.0f64), b in (0.0..200.0f64, 0.0..200.0f64),
+            radius in 4.0..30.0f64,
+        ) {
+            let (mut x, mut y) = (100.0, 100.0);
+            let points: Vec<InkPoint> = steps.iter().map(|(dx, dy, w)| {
+                (x, y) = (x + dx, y + dy);
+                InkPoint::new(Point::new(x, y), *w)
+            }).collect();
+            let curve = fit(&points).unwrap();
+            let eraser = Eraser { from: Point::new(a.0, a.1), to: Point::new(b.0, b.1), radius };
+            let left = eraser.cut(&curve, Tip::Round).unwrap_or(vec![curve.clone()]);
+            let nodes: Vec<Vec<Node>> = left.iter().map(|c| c.flatten(0.01)).collect();
+            // 1/64 unit of rounding on either side, and pieces too short to keep.
+            for node in nodes.iter().flatten() {
+                prop_assert!(eraser.gap(node, Tip::Round) > -0.12, "ink under the eraser");
+            }
+            for cubic in curve.cubics() {
+                for i in 0..=20 {
+                    let node = cubic.at(f64::from(i) / 20.0);
+                    if eraser.gap(&node, Tip::Round) < LEAST { continue }
+                    let kept = nodes.iter().any(|n| n.windows(2).any(|w| {
+                        let t = nearest_on_segment(w[0].at, w[1].at, node.at);
+                        let at = Point::<Ink>::new(w[0].at.x + (w[1].at.x - w[0].at.x) * t, w[0].at.y + (w[1].at.y - w[0].at.y) * t);
+                        let r = w[0].radius + (w[1].radius - w[0].radius) * t;
+                        at.distance(node.at) < 0.05 && (r - node.radius).abs() < 0.3
+                    }));
+                    prop_assert!(kept, "ink lost at {:?}", node);
+                }
+            }
+        }
+    }
+
+    /// A straight line of width 4 from 0 to 100, and an eraser of radius 10 set down at 50: 12 units
+    /// on either side go, and the round ends of what is left just touch the eraser.
+    #[test]
+    fn a_gap_is_as_wide_as_the_eraser() {
+        let line = Curve::through(
+            &[(0.0, 4.0), (100.0, 4.0)].map(|(x, w)| InkPoint::new(Point::new(x, 0.0), w)),
+        )
+        .unwrap();
+        let eraser = Eraser {
+            from: Point::new(50.0, 0.0),
+            to: Point::new(50.0, 0.0),
+            radius: 10.0,
+        };
+        let left = eraser.cut(&line, Tip::Round).unwrap();
+        let ends: Vec<f64> = left
+            .iter()
+            .flat_map(|c| {
+                [
+                    c.start.position().x,
+                    c.joints().last().unwrap().position().x,
+                ]
+            })
+            .collect();
+        for (found, expected) in ends.iter().zip([0.0, 38.0, 62.0, 100.0]) {
+            assert!((found - expected).abs() < 0.02, "{ends:?}");
+        }
+        assert_eq!(left.len(), 2);
+        let past = Eraser {
+            from: Point::new(50.0, 13.0),
+            to: Point::new(60.0, 13.0),
+            radius: 10.0,
+        };
+        assert_eq!(past.cut(&line, Tip::Round), None);
+    }
 }

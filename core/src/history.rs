@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::change::{Deed, Step};
+use crate::change::{Deed, SheetId, Step};
 use crate::ids::AuthorId;
 
 /// How many steps back an author can go.
@@ -57,21 +57,27 @@ impl Histories {
             Keep::Only(only) => only == author,
             Keep::Nobody => false,
         };
-        if !kept || (inverse.is_empty() && deed == Deed::Do) {
+        if !kept || deed == Deed::Fade || (inverse.is_empty() && deed == Deed::Do) {
             return;
         }
         let history = self.authors.entry(author).or_default();
         match deed {
             Deed::Do => {
+                forget(&mut history.redo, &inverse);
                 push(&mut history.undo, inverse);
-                history.redo.clear();
             }
             Deed::More => {
-                let mut entry = inverse;
-                entry.extend(history.undo.pop().unwrap_or_default());
-                push(&mut history.undo, entry);
-                history.redo.clear();
+                // Two people at one board are at two gestures: this one goes on where it was.
+                let begun = history.undo.iter().rposition(|e| !apart(e, &inverse));
+                forget(&mut history.redo, &inverse);
+                match begun {
+                    Some(at) => {
+                        history.undo[at].splice(0..0, inverse);
+                    }
+                    None => push(&mut history.undo, inverse),
+                }
             }
+            Deed::Fade => {}
             Deed::Undo { entries } => {
                 drop_newest(&mut history.undo, entries);
                 push(&mut history.redo, inverse);
@@ -80,7 +86,45 @@ impl Histories {
                 drop_newest(&mut history.redo, entries);
                 push(&mut history.undo, inverse);
             }
+            Deed::UndoOn { back } => {
+                take_out(&mut history.undo, back);
+                push(&mut history.redo, inverse);
+            }
+            Deed::RedoOn { back } => {
+                take_out(&mut history.redo, back);
+                push(&mut history.undo, inverse);
+            }
         }
+    }
+}
+
+/// Whether an entry concerns this sheet and no other.
+pub(crate) fn only_on(entry: &[Step], sheet: SheetId) -> bool {
+    entry.iter().all(|step| step.sheet == sheet)
+}
+
+/// Whether two entries are about different pages or halves of one backdrop: what two people at a
+/// board do, each for themselves.
+fn apart(a: &[Step], b: &[Step]) -> bool {
+    let Some(backdrop) = a.first().and_then(|s| s.sheet.backdrop()) else {
+        return false;
+    };
+    let within = |steps: &[Step]| steps.iter().all(|s| s.sheet.backdrop() == Some(backdrop));
+    let meet = a.iter().any(|a| b.iter().any(|b| a.sheet == b.sheet));
+    within(a) && within(b) && !meet
+}
+
+/// Something new was done: what was undone cannot be done again, but by somebody else at the same
+/// board.
+fn forget(redo: &mut Vec<Vec<Step>>, done: &[Step]) {
+    redo.retain(|entry| apart(entry, done));
+}
+
+/// Takes out the `back`-th newest, counted from 1.
+fn take_out(stack: &mut Vec<Vec<Step>>, back: u32) {
+    let at = stack.len().checked_sub(back as usize);
+    if let Some(at) = at.filter(|at| *at < stack.len()) {
+        stack.remove(at);
     }
 }
 

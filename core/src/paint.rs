@@ -3,28 +3,34 @@
 use std::collections::HashMap;
 use std::rc::Rc;
 
-use crate::change::SheetId;
+use crate::colour::Rgb;
 use crate::display::{DisplayList, Path};
-use crate::frames::{Glass, Held, Map, Rect};
+use crate::fading;
+use crate::frames::{Glass, Held, Ink, Map, Rect};
 use crate::ids::MarkId;
-use crate::mark::{Layer, Mark};
+use crate::mark::{Body, Layer, Mark};
+use crate::pane::InView;
 use crate::sheet::Sheets;
 
-/// The sheets that are in view, from the bottom up, and how each is seen.
-pub type InView = [(SheetId, Map<Held, Glass>)];
+/// How far an outline may stray from the true one, in glass units.
+const TOLERANCE: f64 = 0.08;
 
 /// Paints marks, and remembers the outlines that it worked out.
 ///
-/// An outline is remembered for as long as its mark and the view of its sheet stay the same;
-/// [`Painter::forget`] and [`Painter::forget_all`] say when they did not.
+/// An outline is remembered in the mark's own frame, so moving and slightly zooming the picture
+/// needs none anew; [`Painter::forget`] and [`Painter::forget_all`] say when marks have changed.
 #[derive(Default)]
 pub struct Painter {
     outlines: HashMap<MarkId, Rc<Outline>>,
+    /// Marks that are not painted as they are: how much of them is seen, 0 to 1.
+    faint: HashMap<MarkId, f32>,
 }
 
 struct Outline {
-    path: Path,
-    bounds: Rect<Glass>,
+    fills: Vec<(Path, Rgb)>,
+    bounds: Rect<Ink>,
+    /// The scale for which it is fine enough.
+    scale: f64,
 }
 
 impl Painter {
@@ -36,43 +42,98 @@ impl Painter {
         self.outlines.clear();
     }
 
+    /// Paints a mark with this opacity from now on; 0 hides it, 1 is as it is by itself.
+    pub fn set_opacity(&mut self, mark: MarkId, opacity: f32) {
+        if opacity >= 1.0 {
+            self.faint.remove(&mark);
+        } else {
+            self.faint.insert(mark, opacity.max(0.0));
+        }
+    }
+
+    pub fn opacity(&self, mark: MarkId) -> f32 {
+        self.faint.get(&mark).copied().unwrap_or(1.0)
+    }
+
     /// The marks of `layer` that reach into `within`, from the bottom up.
     pub fn paint(
         &mut self,
         sheets: &Sheets,
-        in_view: &InView,
+        in_view: &[InView],
         layer: Layer,
         within: &Rect<Glass>,
         list: &mut DisplayList,
     ) {
-        for (sheet, view) in in_view {
-            for mark in sheets.sheet(*sheet).layer(layer) {
-                let outline = self.outline(mark, view);
-                if outline.bounds.intersects(within) {
-                    list.fill(outline.path.clone(), mark.style.colour, mark.style.blend());
+        for seen in in_view {
+            let (sheet, view) = (sheets.sheet(seen.sheet), &seen.view);
+            let within = seen.within.intersection(within);
+            let mut here = DisplayList::default();
+            for mark in sheet.layer(layer) {
+                let at = view.apply_rect(&sheet.bounds(mark.id)).inflate(2.0);
+                if at.intersects(&within) {
+                    self.paint_mark(mark, view, &mut here);
                 }
             }
+            list.cut(here, &seen.within, is_part(seen, in_view));
         }
     }
 
     /// One mark.
     pub fn paint_mark(&mut self, mark: &Mark, view: &Map<Held, Glass>, list: &mut DisplayList) {
-        let outline = self.outline(mark, view);
-        list.fill(outline.path.clone(), mark.style.colour, mark.style.blend());
+        let opacity = self.opacity(mark.id);
+        let to_glass = mark.transform.then(view);
+        if let Body::Picture(placed) = &mark.body {
+            return list.place(placed.placing(&to_glass), opacity);
+        }
+        let outline = self.outline(mark, to_glass.mean_scale());
+        if opacity > 0.0 && !outline.bounds.is_empty() {
+            for (path, colour) in &outline.fills {
+                list.fade(path.mapped(&to_glass), *colour, mark.style.blend(), opacity);
+            }
+        }
     }
 
-    fn outline(&mut self, mark: &Mark, view: &Map<Held, Glass>) -> Rc<Outline> {
-        self.outlines
-            .entry(mark.id)
-            .or_insert_with(|| Rc::new(outline(mark, view)))
-            .clone()
+    fn outline(&mut self, mark: &Mark, scale: f64) -> Rc<Outline> {
+        if let Some(known) = self.outlines.get(&mark.id)
+            && known.scale >= scale
+        {
+            return known.clone();
+        }
+        // The next power of two, so that a steady zoom does not work everything out at each step.
+        let fine = scale.max(1e-6).log2().ceil().exp2();
+        let made = Rc::new(outline(mark, fine));
+        self.outlines.insert(mark.id, made.clone());
+        made
     }
 }
 
-fn outline(mark: &Mark, view: &Map<Held, Glass>) -> Outline {
-    let path = mark.outline().mapped(&mark.transform.then(view));
-    let bounds = path.bounds();
-    Outline { path, bounds }
+fn outline(mark: &Mark, scale: f64) -> Outline {
+    let fills = mark.fills(TOLERANCE / scale);
+    let bounds = fills
+        .iter()
+        .fold(Rect::EMPTY, |r, (path, _)| r.union(&path.bounds()));
+    Outline {
+        fills,
+        bounds,
+        scale,
+    }
+}
+
+/// Whether marks have to be cut off at the edge of what holds them, since something else lies beside
+/// it: the glass, which is always in view, has the whole picture area.
+pub fn is_part(seen: &InView, in_view: &[InView]) -> bool {
+    let whole = in_view.iter().fold(Rect::EMPTY, |r, v| r.union(&v.within));
+    seen.within != whole
+}
+
+/// A mark by itself, without anything remembered.
+pub fn alone<A: Copy>(mark: &Mark, to_glass: &Map<Ink, A>, list: &mut DisplayList) {
+    if let Body::Picture(placed) = &mark.body {
+        return list.place(placed.placing(to_glass), 1.0);
+    }
+    for (path, colour) in mark.fills(TOLERANCE / to_glass.mean_scale().max(1e-6)) {
+        list.fill(path.mapped(to_glass), colour, mark.style.blend());
+    }
 }
 
 /// The part of the glass that a mark covers, with a margin for soft edges.
@@ -80,9 +141,20 @@ pub fn reach(mark: &Mark, view: &Map<Held, Glass>) -> Rect<Glass> {
     view.apply_rect(&mark.bounds()).inflate(2.0)
 }
 
-/// Everything on the sheets in view that reaches into `within`, highlighter beneath ink.
-pub fn everything(sheets: &Sheets, in_view: &InView, within: &Rect<Glass>) -> DisplayList {
+/// Everything on the sheets in view that reaches into `within`, highlighter beneath ink, as it is
+/// at `now` (milliseconds since 1970): fading ink is as faint as it is then.
+pub fn everything(
+    sheets: &Sheets,
+    in_view: &[InView],
+    within: &Rect<Glass>,
+    now: u64,
+) -> DisplayList {
     let mut painter = Painter::default();
+    for group in fading::groups(sheets, &[]) {
+        for (_, mark) in &group.marks {
+            painter.set_opacity(*mark, group.opacity(now) as f32);
+        }
+    }
     let mut list = DisplayList::default();
     for layer in Layer::ALL {
         painter.paint(sheets, in_view, layer, within, &mut list);

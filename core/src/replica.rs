@@ -39,6 +39,8 @@ pub struct Replica {
     confirmed: Sheets,
     shown: Sheets,
     pending: VecDeque<Pending>,
+    /// The server's clock as far as it is known here, in milliseconds since 1970; the caller sets it.
+    pub now: u64,
     /// How many of the author's changes only the server can undo or redo: those from before this
     /// page was loaded.
     beyond: Beyond,
@@ -57,6 +59,7 @@ impl Replica {
             confirmed: Sheets::new(Keep::Only(author)),
             shown: Sheets::new(Keep::Only(author)),
             pending: VecDeque::new(),
+            now: 0,
             beyond: Beyond::default(),
         }
     }
@@ -81,6 +84,16 @@ impl Replica {
 
     pub fn can_redo(&self) -> bool {
         self.beyond.redo > 0 || self.shown.can_redo(self.author)
+    }
+
+    /// Whether the author can redo something on this sheet alone.
+    pub fn can_redo_on(&self, sheet: SheetId) -> bool {
+        self.shown.can_redo_on(self.author, sheet)
+    }
+
+    /// Whether the author can undo something on this sheet alone.
+    pub fn can_undo_on(&self, sheet: SheetId) -> bool {
+        self.shown.can_undo_on(self.author, sheet)
     }
 
     /// Starts again from the server's word; pending changes stay pending and are shown on top.
@@ -111,11 +124,11 @@ impl Replica {
     pub fn act(&mut self, id: ChangeId, intent: Intent) -> Result<Shown, Refusal> {
         let (shown, steps) = match self.show(id, &intent) {
             Ok(done) => done,
-            Err(Refusal::NothingToUndo) if self.beyond.undo > 0 => {
+            Err(Refusal::NothingToUndo) if self.beyond.undo > 0 && intent == Intent::Undo => {
                 self.beyond.undo -= 1;
                 (Vec::new(), Vec::new())
             }
-            Err(Refusal::NothingToRedo) if self.beyond.redo > 0 => {
+            Err(Refusal::NothingToRedo) if self.beyond.redo > 0 && intent == Intent::Redo => {
                 self.beyond.redo -= 1;
                 (Vec::new(), Vec::new())
             }
@@ -148,6 +161,8 @@ impl Replica {
         if let Some(at) = self.pending.iter().position(|p| p.id == change.id) {
             let own = self.pending.remove(at).expect("just found");
             return if at == 0 && own.steps == change.steps {
+                // Here the marks were made a little earlier than in the log.
+                self.shown.take_times(&self.confirmed, change);
                 Shown::Marks(Vec::new())
             } else {
                 self.rebuild()
@@ -180,7 +195,7 @@ impl Replica {
         intent: &Intent,
     ) -> Result<(Vec<Touched>, Vec<Step>), Refusal> {
         let (deed, steps) = self.shown.resolve(self.author, intent)?;
-        let change = change(id, self.author, deed, steps);
+        let change = change(id, self.author, self.now, deed, steps);
         Ok((self.shown.apply(&change)?, change.steps))
     }
 
@@ -207,11 +222,11 @@ impl Replica {
     }
 }
 
-fn change(id: ChangeId, author: AuthorId, deed: Deed, steps: Vec<Step>) -> Change {
+fn change(id: ChangeId, author: AuthorId, at: u64, deed: Deed, steps: Vec<Step>) -> Change {
     Change {
         id,
         author,
-        at: 0,
+        at,
         deed,
         steps,
     }

@@ -9,7 +9,8 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use crate::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
-use crate::history::{Histories, Keep};
+use crate::frames::{self, Rect};
+use crate::history::{Histories, Keep, only_on};
 use crate::ids::{AuthorId, MarkId};
 use crate::mark::{Layer, Mark};
 
@@ -17,15 +18,37 @@ use crate::mark::{Layer, Mark};
 type Place = (Layer, i64, MarkId);
 
 /// All marks held by one thing.
-#[derive(Clone, Default, Debug, PartialEq)]
+#[derive(Clone, Default, Debug)]
 pub struct Sheet {
-    marks: BTreeMap<MarkId, Arc<Mark>>,
+    marks: BTreeMap<MarkId, Held>,
     order: BTreeSet<Place>,
+    /// Those that fade.
+    fading: BTreeSet<MarkId>,
+}
+
+/// A mark, and where it is.
+#[derive(Clone, Debug)]
+struct Held {
+    mark: Arc<Mark>,
+    bounds: Rect<frames::Held>,
 }
 
 impl Sheet {
     pub fn get(&self, id: MarkId) -> Option<&Arc<Mark>> {
-        self.marks.get(&id)
+        self.marks.get(&id).map(|held| &held.mark)
+    }
+
+    /// The marks whose rectangles reach into `area`, in no particular order.
+    pub fn near(&self, area: &Rect<frames::Held>) -> impl Iterator<Item = &Arc<Mark>> {
+        self.marks
+            .values()
+            .filter(|held| held.bounds.intersects(area))
+            .map(|held| &held.mark)
+    }
+
+    /// A rectangle that contains the mark; empty when it is not there.
+    pub fn bounds(&self, id: MarkId) -> Rect<frames::Held> {
+        self.marks.get(&id).map_or(Rect::EMPTY, |held| held.bounds)
     }
 
     pub fn len(&self) -> usize {
@@ -40,12 +63,12 @@ impl Sheet {
     pub fn layer(&self, layer: Layer) -> impl DoubleEndedIterator<Item = &Arc<Mark>> {
         self.order
             .range((layer, i64::MIN, MarkId(0))..=(layer, i64::MAX, MarkId(u64::MAX)))
-            .map(|(_, _, id)| &self.marks[id])
+            .map(|(_, _, id)| &self.marks[id].mark)
     }
 
     /// All marks from the bottom up.
     pub fn marks(&self) -> impl DoubleEndedIterator<Item = &Arc<Mark>> {
-        self.order.iter().map(|(_, _, id)| &self.marks[id])
+        self.order.iter().map(|(_, _, id)| &self.marks[id].mark)
     }
 
     /// The height for a mark that is to lie on top.
@@ -58,20 +81,26 @@ impl Sheet {
             .saturating_add(1)
     }
 
+    /// The height of what lies lowest.
+    pub fn bottom(&self) -> i64 {
+        self.order.iter().map(|(_, z, _)| *z).min().unwrap_or(0)
+    }
+
     fn insert(&mut self, mark: Arc<Mark>) -> Option<Arc<Mark>> {
+        let before = self.remove(mark.id);
         self.order.insert(place(&mark));
-        let before = self.marks.insert(mark.id, mark);
-        if let Some(old) = &before
-            && place(old) != place(&self.marks[&old.id])
-        {
-            self.order.remove(&place(old));
+        if mark.fades.is_some() {
+            self.fading.insert(mark.id);
         }
+        let bounds = mark.bounds();
+        self.marks.insert(mark.id, Held { mark, bounds });
         before
     }
 
     fn remove(&mut self, id: MarkId) -> Option<Arc<Mark>> {
-        let mark = self.marks.remove(&id)?;
+        let Held { mark, .. } = self.marks.remove(&id)?;
         self.order.remove(&place(&mark));
+        self.fading.remove(&id);
         Some(mark)
     }
 }
@@ -121,6 +150,7 @@ pub struct Snapshot {
 static NO_MARKS: Sheet = Sheet {
     marks: BTreeMap::new(),
     order: BTreeSet::new(),
+    fading: BTreeSet::new(),
 };
 
 impl Sheets {
@@ -138,6 +168,14 @@ impl Sheets {
 
     pub fn ids(&self) -> impl Iterator<Item = SheetId> {
         self.sheets.keys().copied()
+    }
+
+    /// All marks that fade, with the sheets that hold them.
+    pub fn fading(&self) -> impl Iterator<Item = (SheetId, &Arc<Mark>)> {
+        self.sheets.iter().flat_map(|(id, sheet)| {
+            let marks = sheet.fading.iter();
+            marks.map(|mark| (*id, &sheet.marks[mark].mark))
+        })
     }
 
     pub fn histories(&self) -> &Histories {
@@ -178,7 +216,7 @@ impl Sheets {
     pub fn apply(&mut self, change: &Change) -> Result<Vec<Touched>, Refusal> {
         let mut touched = Vec::new();
         for step in &change.steps {
-            if let Err(refusal) = self.apply_step(step, &mut touched) {
+            if let Err(refusal) = self.apply_step(step, change, &mut touched) {
                 self.roll_back(&touched);
                 return Err(refusal);
             }
@@ -203,6 +241,14 @@ impl Sheets {
                 .newest_possible(self.histories.redo(author))
                 .map(|(entries, steps)| (Deed::Redo { entries }, steps))
                 .ok_or(Refusal::NothingToRedo),
+            Intent::UndoOn(sheet) => self
+                .newest_on(*sheet, self.histories.undo(author))
+                .map(|(back, steps)| (Deed::UndoOn { back }, steps))
+                .ok_or(Refusal::NothingToUndo),
+            Intent::RedoOn(sheet) => self
+                .newest_on(*sheet, self.histories.redo(author))
+                .map(|(back, steps)| (Deed::RedoOn { back }, steps))
+                .ok_or(Refusal::NothingToRedo),
         }
     }
 
@@ -214,6 +260,30 @@ impl Sheets {
     /// Whether [`Intent::Redo`] would come to anything.
     pub fn can_redo(&self, author: AuthorId) -> bool {
         self.any_possible(self.histories.redo(author))
+    }
+
+    /// Whether [`Intent::UndoOn`] would come to anything.
+    pub fn can_undo_on(&self, author: AuthorId, sheet: SheetId) -> bool {
+        let entries = self.histories.undo(author);
+        self.newest_on(sheet, entries).is_some()
+    }
+
+    /// Whether [`Intent::RedoOn`] would come to anything.
+    pub fn can_redo_on(&self, author: AuthorId, sheet: SheetId) -> bool {
+        let entries = self.histories.redo(author);
+        self.newest_on(sheet, entries).is_some()
+    }
+
+    fn newest_on(&self, sheet: SheetId, entries: &[Vec<Step>]) -> Option<(u32, Vec<Step>)> {
+        let on_it = |entry: &Vec<Step>| only_on(entry, sheet);
+        let newest = entries.iter().rev().zip(1..);
+        newest
+            .filter(|(entry, _)| on_it(entry))
+            .find_map(|(entry, back)| {
+                let possible = entry.iter().filter(|s| self.is_possible(s));
+                let steps: Vec<Step> = possible.cloned().collect();
+                (!steps.is_empty()).then_some((back, steps))
+            })
     }
 
     fn any_possible(&self, entries: &[Vec<Step>]) -> bool {
@@ -244,7 +314,12 @@ impl Sheets {
         }
     }
 
-    fn apply_step(&mut self, step: &Step, touched: &mut Vec<Touched>) -> Result<(), Refusal> {
+    fn apply_step(
+        &mut self,
+        step: &Step,
+        change: &Change,
+        touched: &mut Vec<Touched>,
+    ) -> Result<(), Refusal> {
         let sheet = self.sheets.entry(step.sheet).or_default();
         let mut touch = |before, after| {
             touched.push(Touched {
@@ -258,7 +333,13 @@ impl Sheets {
                 if sheet.get(mark.id).is_some() {
                     return Err(Refusal::AlreadyThere);
                 }
-                let mark = Arc::new(mark.clone());
+                let mut mark = mark.clone();
+                // Fading ink that comes back by undo has its whole time before it again.
+                let again = change.deed.goes_back();
+                if mark.made_at == 0 || (again && mark.fades.is_some()) {
+                    mark.made_at = change.at;
+                }
+                let mark = Arc::new(mark);
                 sheet.insert(mark.clone());
                 touch(None, Some(mark));
             }
@@ -300,6 +381,23 @@ impl Sheets {
         Ok(())
     }
 
+    /// Takes over when the marks that a change added were made, from sheets that know better.
+    pub(crate) fn take_times(&mut self, from: &Sheets, change: &Change) {
+        for step in &change.steps {
+            let Op::Add(added) = &step.op else { continue };
+            let theirs = from.sheet(step.sheet).get(added.id).map(|m| m.made_at);
+            let ours = self.sheet(step.sheet).get(added.id).cloned();
+            if let Some((made_at, ours)) = theirs.zip(ours)
+                && ours.made_at != made_at
+            {
+                let mut mark = Mark::clone(&ours);
+                mark.made_at = made_at;
+                let sheet = self.sheets.entry(step.sheet).or_default();
+                sheet.insert(Arc::new(mark));
+            }
+        }
+    }
+
     fn roll_back(&mut self, touched: &[Touched]) {
         for t in touched.iter().rev() {
             let sheet = self.sheets.entry(t.sheet).or_default();
@@ -320,13 +418,7 @@ impl Sheets {
 /// histories do not count.
 impl PartialEq for Sheets {
     fn eq(&self, other: &Self) -> bool {
-        let marked = |s: &Self| -> Vec<(SheetId, Sheet)> {
-            s.sheets
-                .iter()
-                .filter(|(_, sheet)| !sheet.is_empty())
-                .map(|(id, sheet)| (*id, sheet.clone()))
-                .collect()
-        };
+        let marked = |s: &Self| s.snapshot().sheets;
         marked(self) == marked(other)
     }
 }

@@ -15,7 +15,9 @@ use crate::frames::{Glass, Held, Ink, Map, Rect};
 use crate::ids::{AuthorId, MarkId};
 use crate::ink::outline::outline_run;
 use crate::ink::{InkPoint, MAX_POINTS, Points, bounds_of};
-use crate::mark::{Layer, MarkFault, Style, check_points, check_style, check_transform};
+use crate::mark::{Layer, Mark, MarkFault, Style, check_points, check_style, check_transform};
+use crate::paint::is_part;
+use crate::pane::InView;
 
 /// A stroke's newest points, on their way to everybody.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
@@ -25,6 +27,8 @@ pub struct WetInk {
     pub sheet: SheetId,
     pub style: Style,
     pub transform: Map<Ink, Held>,
+    /// Whether it is fading ink: what was drawn just before waits for it.
+    pub fades: bool,
     /// How many points came before these.
     pub from: u32,
     pub points: Points,
@@ -50,6 +54,9 @@ pub struct WetStroke {
     pub sheet: SheetId,
     pub style: Style,
     pub transform: Map<Ink, Held>,
+    fades: bool,
+    /// When its first points came, in milliseconds by the caller's clock.
+    began: u64,
     /// The first point's place in the whole stroke: more than 0 for who came late.
     from: u32,
     points: Vec<InkPoint>,
@@ -64,6 +71,7 @@ impl WetStroke {
             sheet: self.sheet,
             style: self.style,
             transform: self.transform,
+            fades: self.fades,
             from: self.from,
             points: Points(self.points.clone()),
         }
@@ -76,6 +84,13 @@ impl WetStroke {
     }
 }
 
+/// A shape that is still being dragged.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct WetShape {
+    pub sheet: SheetId,
+    pub mark: Mark,
+}
+
 /// How many control points are painted in one go.
 const RUN: usize = 16;
 
@@ -83,6 +98,8 @@ const RUN: usize = 16;
 #[derive(Clone, Debug, Default)]
 pub struct WetStrokes {
     strokes: BTreeMap<MarkId, WetStroke>,
+    /// Shapes that are still being dragged: each message replaces the one before.
+    shapes: BTreeMap<MarkId, WetShape>,
     damage: BTreeMap<u8, Rect<Glass>>,
 }
 
@@ -98,8 +115,32 @@ impl<F: Fn(SheetId) -> Option<Map<Held, Glass>>> Views for F {
 }
 
 impl WetStrokes {
-    pub fn is_empty(&self) -> bool {
-        self.strokes.is_empty()
+    /// Shows a shape as it is now. Somebody else's shape of that name stays as it was.
+    pub fn put(&mut self, shape: WetShape, views: &impl Views) {
+        let known = self.shapes.get(&shape.mark.id);
+        if known.is_some_and(|s| s.mark.author != shape.mark.author) {
+            return;
+        }
+        self.end(shape.mark.id, views);
+        self.spoil_shape(&shape, views);
+        self.shapes.insert(shape.mark.id, shape);
+    }
+
+    /// The shapes that are being dragged.
+    pub fn shapes(&self) -> impl Iterator<Item = &WetShape> {
+        self.shapes.values()
+    }
+
+    fn spoil_shape(&mut self, shape: &WetShape, views: &impl Views) {
+        let (layer, transform) = (shape.mark.style.layer(), shape.mark.transform);
+        let bounds = shape.mark.own_bounds();
+        self.spoil(layer, shape.sheet, &transform, &bounds, views);
+    }
+
+    /// The authors of strokes in fading ink, and when they began them.
+    pub fn fading(&self) -> Vec<(AuthorId, u64)> {
+        let strokes = self.strokes.values().filter(|s| s.fades);
+        strokes.map(|s| (s.author, s.began)).collect()
     }
 
     pub fn iter(&self) -> impl Iterator<Item = (MarkId, &WetStroke)> {
@@ -107,12 +148,14 @@ impl WetStrokes {
     }
 
     /// Takes new points of a stroke, and what is predicted to come after them. Points that are
-    /// already known change nothing; after a gap the stroke goes on from the newer points.
+    /// already known change nothing; after a gap the stroke goes on from the newer points. `now` is the
+    /// caller's clock in milliseconds.
     pub fn extend(
         &mut self,
         author: AuthorId,
         ink: &WetInk,
         predicted: Vec<InkPoint>,
+        now: u64,
         views: &impl Views,
     ) {
         let stroke = self.strokes.entry(ink.mark).or_insert_with(|| WetStroke {
@@ -120,6 +163,8 @@ impl WetStrokes {
             sheet: ink.sheet,
             style: ink.style,
             transform: ink.transform,
+            fades: ink.fades,
+            began: now,
             from: ink.from,
             points: Vec::new(),
             predicted: Vec::new(),
@@ -152,6 +197,9 @@ impl WetStrokes {
 
     /// The stroke is finished or was given up: its wet ink goes.
     pub fn end(&mut self, mark: MarkId, views: &impl Views) {
+        if let Some(shape) = self.shapes.remove(&mark) {
+            self.spoil_shape(&shape, views);
+        }
         if let Some(stroke) = self.strokes.remove(&mark) {
             let bounds = bounds_of(&stroke.all_points());
             self.spoil(
@@ -171,6 +219,12 @@ impl WetStrokes {
             .iter()
             .filter(|(_, s)| s.author == author)
             .map(|(id, _)| *id)
+            .chain(
+                self.shapes
+                    .values()
+                    .filter(|s| s.mark.author == author)
+                    .map(|s| s.mark.id),
+            )
             .collect();
         ended.iter().for_each(|id| self.end(*id, views));
         ended
@@ -178,6 +232,7 @@ impl WetStrokes {
 
     pub fn clear(&mut self) {
         self.strokes.clear();
+        self.shapes.clear();
         self.spoil_everything();
     }
 
@@ -201,14 +256,29 @@ impl WetStrokes {
         &self,
         layer: Layer,
         within: &Rect<Glass>,
-        views: &impl Views,
+        in_view: &[InView],
         list: &mut DisplayList,
     ) {
-        for stroke in self.strokes.values().filter(|s| s.style.layer() == layer) {
-            let Some(view) = views.view(stroke.sheet) else {
-                continue;
-            };
-            let to_glass = stroke.transform.then(&view);
+        for seen in in_view {
+            let within = seen.within.intersection(within);
+            let mut here = DisplayList::default();
+            self.paint_strokes(layer, &within, seen, &mut here);
+            self.paint_shapes(layer, &within, seen, &mut here);
+            list.cut(here, &seen.within, is_part(seen, in_view));
+        }
+    }
+
+    /// The strokes on one sheet that are being drawn.
+    fn paint_strokes(
+        &self,
+        layer: Layer,
+        within: &Rect<Glass>,
+        seen: &InView,
+        list: &mut DisplayList,
+    ) {
+        let on_it = |s: &&WetStroke| s.style.layer() == layer && s.sheet == seen.sheet;
+        for stroke in self.strokes.values().filter(on_it) {
+            let to_glass = stroke.transform.then(&seen.view);
             let points = stroke.all_points();
             for start in (0..points.len()).step_by(RUN) {
                 let end = (start + RUN).min(points.len());
@@ -220,6 +290,28 @@ impl WetStrokes {
                     let path = outline_run(run, stroke.style.tip, has_start, has_end);
                     let colour = stroke.style.colour;
                     list.fill(path.mapped(&to_glass), colour, stroke.style.blend());
+                }
+            }
+        }
+    }
+
+    /// The shapes on one sheet that are being dragged.
+    fn paint_shapes(
+        &self,
+        layer: Layer,
+        within: &Rect<Glass>,
+        seen: &InView,
+        list: &mut DisplayList,
+    ) {
+        let on_it = |s: &&WetShape| s.mark.style.layer() == layer && s.sheet == seen.sheet;
+        for shape in self.shapes.values().filter(on_it) {
+            let to_glass = shape.mark.transform.then(&seen.view);
+            if to_glass
+                .apply_rect(&shape.mark.own_bounds())
+                .intersects(within)
+            {
+                for (path, colour) in shape.mark.fills(0.1 / to_glass.mean_scale()) {
+                    list.fill(path.mapped(&to_glass), colour, shape.mark.style.blend());
                 }
             }
         }

@@ -8,15 +8,16 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use crate::board::Ruling;
-use crate::capture::Grain;
+use crate::backdrop::{BackdropView, Seen};
 use crate::change::{Change, Intent, Refusal, SheetId};
 use crate::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use crate::mark::Mark;
-use crate::wet::WetInk;
+use crate::pane::Beside;
+use crate::stream::{Chunk, Still};
+use crate::wet::{WetInk, WetShape};
 
 /// The form of the messages.
-pub const VERSION: u16 = 1;
+pub const VERSION: u16 = 3;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -75,10 +76,36 @@ pub enum ToServer {
     WetEnd(MarkId),
     /// Something to be done for good.
     Act { id: ChangeId, intent: Intent },
-    /// Put this backdrop on stage.
-    Goto(BackdropId),
+    /// Have this on stage, alone or with something beside it.
+    Arrange {
+        current: BackdropId,
+        beside: Option<Beside>,
+    },
     /// Participants see nothing new until it is taken back.
     Pause(bool),
+    /// See a backdrop like this.
+    See {
+        backdrop: BackdropId,
+        seen: Box<Seen>,
+    },
+    /// A shape that is being dragged, as it is now.
+    WetShape(Box<WetShape>),
+    /// The next frame of a moving backdrop.
+    Chunk(Chunk),
+    /// A moving backdrop for those who cannot decode a stream.
+    Still(Still),
+    /// From a participant or another presenter: nothing can be decoded before the next key frame.
+    WantKey(BackdropId),
+    /// Streams are to come as stills from now on.
+    WantStills,
+    /// A shared screen or a camera has this many pixels.
+    Size {
+        backdrop: BackdropId,
+        width: u32,
+        height: u32,
+    },
+    /// Begin a further page of a board, and show it.
+    NewPage(BackdropId),
 }
 
 /// From the server.
@@ -125,6 +152,28 @@ pub enum FromServer {
     Captures,
     /// What was asked for cannot be done.
     Sorry(Refusal),
+    /// A backdrop is seen like this now; who did it knows already.
+    See {
+        author: AuthorId,
+        backdrop: BackdropId,
+        seen: Box<Seen>,
+    },
+    WetShape(Box<WetShape>),
+    Chunk {
+        author: AuthorId,
+        chunk: Chunk,
+    },
+    Still {
+        author: AuthorId,
+        still: Still,
+    },
+    /// To whoever sends a stream: somebody cannot go on without a key frame.
+    WantKey(BackdropId),
+    /// To presenters: how many who are here get stills, and how many streams.
+    Watching {
+        stills: u32,
+        streams: u32,
+    },
 }
 
 /// See [`FromServer::Welcome`].
@@ -134,6 +183,8 @@ pub struct Welcome {
     /// Drawn anew whenever the server takes a lesson up; sequence numbers compare only within one.
     pub epoch: u64,
     pub seq: u64,
+    /// The server's clock, in milliseconds since 1970.
+    pub now: u64,
     pub start: Start,
     /// Changes of this author's that the server could undo and redo.
     pub history: (u32, u32),
@@ -160,8 +211,9 @@ pub enum State {
     },
     Participant {
         lesson: String,
+        aspect: (f64, f64),
         paused: bool,
-        backdrop: Option<BackdropView>,
+        backdrops: Box<Stage>,
         take_aways: Vec<TakeAway>,
     },
 }
@@ -174,33 +226,28 @@ pub struct LessonView {
     pub aspect: (f64, f64),
     pub order: Vec<BackdropView>,
     pub current: Option<BackdropId>,
+    pub beside: Option<Beside>,
     pub paused: bool,
 }
 
-/// A backdrop as the stage needs to know it.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-pub struct BackdropView {
-    pub id: BackdropId,
-    pub name: String,
-    /// In backdrop units.
-    pub width: f64,
-    pub height: f64,
-    pub kind: BackdropKind,
+/// What participants see: the backdrops on stage.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+pub struct Stage {
+    pub current: Option<BackdropView>,
+    /// With where the divider is.
+    pub beside: Option<(BackdropView, f64)>,
 }
 
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum BackdropKind {
-    Picture { grain: Grain },
-    Board { ruling: Ruling },
-}
+impl Stage {
+    /// The backdrops on stage, the first pane's first.
+    pub fn each(&self) -> impl Iterator<Item = &BackdropView> + Clone {
+        let beside = self.beside.iter().map(|(b, _)| b);
+        self.current.iter().chain(beside)
+    }
 
-impl BackdropKind {
-    pub fn grain(&self) -> Grain {
-        match self {
-            BackdropKind::Picture { grain } => *grain,
-            BackdropKind::Board { .. } => Grain::Vector,
-        }
+    pub fn each_mut(&mut self) -> impl Iterator<Item = &mut BackdropView> {
+        let beside = self.beside.iter_mut().map(|(b, _)| b);
+        self.current.iter_mut().chain(beside)
     }
 }
 
@@ -209,7 +256,7 @@ impl BackdropKind {
 pub struct OnStage {
     /// The last change that these sheets contain.
     pub seq: u64,
-    pub backdrop: Option<BackdropView>,
+    pub backdrops: Stage,
     pub sheets: Vec<(SheetId, Vec<Arc<Mark>>)>,
     pub wet: Vec<(AuthorId, WetInk)>,
 }

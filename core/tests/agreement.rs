@@ -3,13 +3,16 @@
 
 use bozzetto_core::change::{Change, Intent, Op, SheetId, Step};
 use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{Ink, Map, Point, Size, fit};
+use bozzetto_core::fading::Fading;
+use bozzetto_core::frames::{Ink, Map, Point, Size};
 use bozzetto_core::history::Keep;
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};
 use bozzetto_core::mark::{Body, Mark, Style, Tip};
 use bozzetto_core::sheet::Sheets;
 use bozzetto_core::wire::encode;
+use bozzetto_core::zoom::Zoom;
 
 #[test]
 fn write_a_log_for_webassembly() {
@@ -77,17 +80,21 @@ fn stroke(id: u64, author: AuthorId, next: &mut impl FnMut(u64) -> u64) -> Mark 
             t: i as f64 * 8.3,
         });
     }
-    let view = fit(Size::new(1234.0, 777.0), Size::glass(16.0, 9.0));
-    Mark {
-        id: MarkId(id),
+    let view = Zoom::WHOLE.map(Size::new(1234.0, 777.0), Size::glass(16.0, 9.0));
+    let tip = if next(5) == 0 { Tip::Flat } else { Tip::Round };
+    let colour = Rgb::hex(next(1 << 24) as u32);
+    let points = pen.lift();
+    let mut mark = Mark::new(
+        MarkId(id),
         author,
-        style: Style {
-            tip: if next(5) == 0 { Tip::Flat } else { Tip::Round },
-            colour: Rgb::hex(next(1 << 24) as u32),
-            width: 9.0,
-        },
-        body: Body::Stroke(pen.lift()),
-        transform: Map::<Ink, _>::coincident().then(&view.inverse().unwrap()),
-        z: id as i64,
-    }
+        Style::new(tip, colour, 9.0),
+        Body::Stroke(fit(&points.0).unwrap()),
+        Map::<Ink, _>::coincident().then(&view.inverse().unwrap()),
+        id as i64,
+    );
+    mark.fades = (next(4) == 0).then_some(Fading {
+        stay: 4,
+        drawn_for: 200,
+    });
+    mark
 }

@@ -6,7 +6,7 @@
 //! what has been drawn never moves when more is added.
 
 use super::InkPoint;
-use crate::frames::{Ink, Point};
+use crate::frames::{Ink, Point, length};
 
 /// How far the straight pieces may stray from the true curve, in units.
 const TOLERANCE: f64 = 0.06;
@@ -93,7 +93,10 @@ fn middle(a: Node, b: Node) -> Node {
 /// Adds a quadratic Bézier curve. Its greatest distance from the chord is a quarter of the second
 /// difference of its control points, and n pieces divide that by n².
 fn curve(nodes: &mut Vec<Node>, a: Node, control: Node, b: Node) {
-    let second = (a.at.x - 2.0 * control.at.x + b.at.x).hypot(a.at.y - 2.0 * control.at.y + b.at.y);
+    let second = length(
+        a.at.x - 2.0 * control.at.x + b.at.x,
+        a.at.y - 2.0 * control.at.y + b.at.y,
+    );
     let pieces = (second / (4.0 * TOLERANCE)).sqrt().ceil().clamp(1.0, 64.0);
     add(nodes, a);
     for i in 1..=pieces as u32 {

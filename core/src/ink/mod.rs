@@ -5,7 +5,9 @@
 //! browser hold the very same stroke, and a point costs about five bytes on the wire.
 
 pub mod centreline;
+pub mod curve;
 pub mod filter;
+pub mod fit;
 pub mod outline;
 pub mod pen;
 mod points;

@@ -10,13 +10,14 @@ use std::f64::consts::{PI, TAU};
 use super::InkPoint;
 use super::centreline::{Node, flatten_run};
 use crate::display::Path;
+use crate::frames::length;
 use crate::mark::Tip;
 
 /// How far a polygon may stray from the disc that it stands for, in units.
 const TOLERANCE: f64 = 0.06;
 
-/// Joints that turn further than this (25°) get a disc.
-const SHARP: f64 = 0.436;
+/// Joints that turn further than by the angle of this cosine (25°) get a disc.
+const SHARP: f64 = 0.906;
 
 /// The outline of the ink along `points`, in [`crate::frames::Ink`] units.
 pub fn outline(points: &[InkPoint], tip: Tip) -> Path {
@@ -25,10 +26,14 @@ pub fn outline(points: &[InkPoint], tip: Tip) -> Path {
 
 /// The outline of a run of a longer stroke: see [`flatten_run`].
 pub fn outline_run(points: &[InkPoint], tip: Tip, has_start: bool, has_end: bool) -> Path {
-    let nodes = flatten_run(points, has_start, has_end);
+    outline_of(&flatten_run(points, has_start, has_end), tip)
+}
+
+/// The outline of the ink along straight pieces.
+pub fn outline_of(nodes: &[Node], tip: Tip) -> Path {
     match tip {
-        Tip::Round => round(&nodes),
-        Tip::Flat => flat(&nodes),
+        Tip::Round => round(nodes),
+        Tip::Flat => flat(nodes),
     }
 }
 
@@ -65,7 +70,7 @@ struct Dir {
 impl Dir {
     fn between(w: &[Node]) -> Self {
         let (dx, dy) = (w[1].at.x - w[0].at.x, w[1].at.y - w[0].at.y);
-        let length = dx.hypot(dy);
+        let length = length(dx, dy);
         Self {
             x: dx / length,
             y: dy / length,
@@ -78,8 +83,9 @@ impl Dir {
 /// r tan(θ/2) to the turn on either side, and each piece can give half of itself.
 fn gentle(nodes: &[Node], directions: &[Dir], joint: usize) -> bool {
     let (a, b) = (directions[joint - 1], directions[joint]);
-    let turn = (a.x * b.y - a.y * b.x).atan2(a.x * b.x + a.y * b.y).abs();
-    turn < SHARP && nodes[joint].radius * (turn / 2.0).tan() <= 0.5 * a.length.min(b.length)
+    let (sine, cosine) = ((a.x * b.y - a.y * b.x).abs(), a.x * b.x + a.y * b.y);
+    // tan(θ/2) = sin θ / (1 + cos θ)
+    cosine > SHARP && nodes[joint].radius * sine <= 0.5 * a.length.min(b.length) * (1.0 + cosine)
 }
 
 /// The ribbon from node `from` to node `to`, both sides at the ink's half width.
@@ -88,7 +94,7 @@ fn ribbon(path: &mut Path, nodes: &[Node], directions: &[Dir], from: usize, to: 
         let before = directions[if i > from { i - 1 } else { i }];
         let after = directions[if i < to { i } else { i - 1 }];
         let (nx, ny) = (-(before.y + after.y), before.x + after.x);
-        let length = nx.hypot(ny);
+        let length = length(nx, ny);
         let r = sign * nodes[i].radius / length;
         (nodes[i].at.x + nx * r, nodes[i].at.y + ny * r)
     };

@@ -24,9 +24,9 @@ impl InkPoint {
     /// Rounds to the nearest 1/64 unit; a width of less than that becomes 1/64.
     pub fn new(p: Point<Ink>, width: f64) -> Self {
         Self {
-            x: (p.x * UNITS).round() as i32,
-            y: (p.y * UNITS).round() as i32,
-            w: ((width * UNITS).round() as i32).max(1),
+            x: steps(p.x),
+            y: steps(p.y),
+            w: steps(width).max(1),
         }
     }
 
@@ -49,6 +49,12 @@ impl Points {
     pub fn bounds(&self) -> Rect<Ink> {
         bounds_of(&self.0)
     }
+}
+
+/// A length in steps of 1/64 unit, halves upwards: unlike `round`, which WebAssembly has no
+/// instruction for.
+pub(crate) fn steps(length: f64) -> i32 {
+    (length * UNITS + 0.5).floor() as i32
 }
 
 /// A rectangle that contains the ink of `points`.
