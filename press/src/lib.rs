@@ -1,12 +1,19 @@
 //! Turns display lists and pictures into files, and reads pictures that people bring.
 //!
 //! * [`picture`]: what a picture is, read with limits; [`svg`]: vector pictures, re-written.
+//! * [`document`]: the pages of PDF files.
 //! * [`raster`]: prints a display list into pixels.
 //! * [`png`]: pixels as a PNG file.
+//! * [`sheet_svg`], [`inkml`]: sheets of marks as files, and read back.
 
+pub mod document;
+pub mod inkml;
 pub mod picture;
+mod placed;
 pub mod png;
 pub mod raster;
+pub mod sheet_svg;
 pub mod svg;
+mod xml;
 
 pub use resvg::tiny_skia::Pixmap;

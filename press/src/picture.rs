@@ -3,6 +3,7 @@
 //! A file is known by its content, never by its name. Its size is read before its pixels are, so
 //! that a small file that unpacks to more than memory is refused before it is unpacked.
 
+use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::{Arc, Mutex};
 
@@ -11,6 +12,9 @@ use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use resvg::tiny_skia::{IntSize, Pixmap};
 use resvg::usvg;
 
+use bozzetto_core::display;
+
+use crate::document::Document;
 use crate::svg;
 
 /// The largest file, in bytes.
@@ -23,7 +27,7 @@ pub const MAX_SIDE: u32 = 20_000;
 /// Why a file cannot be used as a picture, in words for whoever brought it.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum PictureFault {
-    #[error("This is not a picture that can be shown. PNG, JPEG, WebP and SVG work.")]
+    #[error("This is not a picture that can be shown. PNG, JPEG, WebP, AVIF, GIF and SVG work.")]
     NotAPicture,
     #[error(
         "The picture is {width} × {height} pixels. Up to {MAX_SIDE} on a side and 80 million in all work; make it smaller and try again."
@@ -63,8 +67,22 @@ pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
             vector: true,
         });
     }
-    let (mime, _) = format(&bytes)?;
+    let (mime, (format, _)) = format(&bytes)?;
     let pixels = decode(&bytes)?;
+    if format == ImageFormat::Gif {
+        // The first picture of a moving one: what the stage shows is what a capture contains.
+        let mut still = Vec::new();
+        pixels
+            .write_to(&mut Cursor::new(&mut still), ImageFormat::Png)
+            .map_err(|_| PictureFault::Damaged("GIF"))?;
+        return Ok(Picture {
+            width: pixels.width(),
+            height: pixels.height(),
+            bytes: still,
+            mime: "image/png",
+            vector: false,
+        });
+    }
     Ok(Picture {
         width: pixels.width(),
         height: pixels.height(),
@@ -77,18 +95,60 @@ pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
 /// A kept picture, ready to be printed.
 #[derive(Clone)]
 pub enum Source {
-    Pixels(Arc<Pixmap>),
+    Pixels(Arc<Pixels>),
     Vector(Arc<Vector>),
+    /// A page of a document.
+    Page(PageOf),
+}
+
+/// One page of a document.
+#[derive(Clone)]
+pub struct PageOf {
+    pub document: Arc<Document>,
+    pub number: usize,
+    /// In points.
+    pub width: f64,
+}
+
+/// What a display list's pictures are.
+#[derive(Clone, Default)]
+pub struct Shown {
+    /// Of backdrops, and held ones.
+    pub backdrops: HashMap<display::Source, Source>,
+    /// Those that are marks, by the server's names.
+    pub placed: HashMap<u64, Source>,
+}
+
+/// Pixels, and whether they hide all that is beneath them: then they can be copied.
+pub struct Pixels {
+    pub pixmap: Pixmap,
+    pub(crate) opaque: bool,
+}
+
+impl From<Pixmap> for Pixels {
+    fn from(pixmap: Pixmap) -> Self {
+        let opaque = pixmap.data().chunks_exact(4).all(|p| p[3] == 255);
+        Self { pixmap, opaque }
+    }
 }
 
 /// The shapes of a vector picture, and its pixels at the size that they were last wanted in: a
 /// backdrop is captured again and again at one size.
 pub struct Vector {
     pub tree: usvg::Tree,
-    pub(crate) printed: Mutex<Option<Arc<Pixmap>>>,
+    pub(crate) printed: Mutex<Option<Arc<Pixels>>>,
 }
 
 impl Source {
+    /// In its own pixels; of a vector picture in CSS pixels, of a page in points.
+    pub fn width(&self) -> f64 {
+        match self {
+            Source::Pixels(pixels) => f64::from(pixels.pixmap.width()),
+            Source::Vector(vector) => f64::from(vector.tree.size().width()),
+            Source::Page(page) => page.width,
+        }
+    }
+
     /// From the bytes of a [`Picture`].
     pub fn open(bytes: &[u8]) -> Result<Self, PictureFault> {
         if svg::looks_like(bytes) {
@@ -108,7 +168,7 @@ impl Source {
             }
         }
         Pixmap::from_vec(data, size)
-            .map(|p| Source::Pixels(Arc::new(p)))
+            .map(|p| Source::Pixels(Arc::new(p.into())))
             .ok_or(PictureFault::NotAPicture)
     }
 }
@@ -118,6 +178,7 @@ fn format(bytes: &[u8]) -> Result<(&'static str, (ImageFormat, &'static str)), P
         Ok(f @ ImageFormat::Png) => Ok(("image/png", (f, "PNG"))),
         Ok(f @ ImageFormat::Jpeg) => Ok(("image/jpeg", (f, "JPEG"))),
         Ok(f @ ImageFormat::WebP) => Ok(("image/webp", (f, "WebP"))),
+        Ok(f @ ImageFormat::Gif) => Ok(("image/gif", (f, "GIF"))),
         _ => Err(PictureFault::NotAPicture),
     }
 }

@@ -1,7 +1,7 @@
 //! Pixels as a PNG file. Source: W3C, *Portable Network Graphics*, third edition.
 
-use image::imageops::FilterType;
-use image::{RgbImage, imageops};
+use fast_image_resize::images::{Image, ImageRef};
+use fast_image_resize::{FilterType, PixelType, ResizeAlg, ResizeOptions, Resizer};
 use png::{BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, Unit};
 use resvg::tiny_skia::Pixmap;
 
@@ -12,34 +12,33 @@ const CSS_PIXELS_PER_METRE: f64 = 96.0 / 0.0254;
 /// showed to a CSS pixel; it goes into `pHYs`, so that the picture is as large in a document as it
 /// was on the screen.
 pub fn encode(pixmap: &Pixmap, scale: f64) -> Vec<u8> {
-    let rgb: Vec<u8> = pixmap
-        .data()
-        .chunks_exact(4)
-        .flat_map(|p| [p[0], p[1], p[2]])
-        .collect();
+    let rgb = rgb(pixmap.data());
     write(pixmap.width(), pixmap.height(), &rgb, Some(scale))
 }
 
-/// A small version that fits into `width` by `height`, never enlarged.
+/// A small version that fits into `width` by `height`, never enlarged; by Lanczos's filter
+/// over three lobes.
 pub fn thumbnail(pixmap: &Pixmap, width: u32, height: u32) -> Vec<u8> {
     let (w, h) = (pixmap.width(), pixmap.height());
     let scale = (f64::from(width) / f64::from(w))
         .min(f64::from(height) / f64::from(h))
         .min(1.0);
-    let rgb: Vec<u8> = pixmap
-        .data()
-        .chunks_exact(4)
-        .flat_map(|p| [p[0], p[1], p[2]])
-        .collect();
-    let whole = RgbImage::from_raw(w, h, rgb).expect("three bytes to a pixel");
     let to = |v: u32| ((f64::from(v) * scale).round() as u32).max(1);
-    // In two steps where there is much to shrink: quickly to twice the size, then with care.
-    let half = match scale < 0.4 {
-        true => imageops::thumbnail(&whole, to(w) * 2, to(h) * 2),
-        false => whole,
-    };
-    let small = imageops::resize(&half, to(w), to(h), FilterType::Triangle);
-    write(small.width(), small.height(), small.as_raw(), None)
+    let whole = ImageRef::new(w, h, pixmap.data(), PixelType::U8x4).expect("four bytes to a pixel");
+    let mut small = Image::new(to(w), to(h), PixelType::U8x4);
+    let options = ResizeOptions::new()
+        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
+        .use_alpha(false);
+    Resizer::new()
+        .resize(&whole, &mut small, &options)
+        .expect("both hold the same kind of pixel");
+    write(small.width(), small.height(), &rgb(small.buffer()), None)
+}
+
+/// The colours without the opacity.
+fn rgb(data: &[u8]) -> Vec<u8> {
+    let pixels = data.chunks_exact(4);
+    pixels.flat_map(|p| [p[0], p[1], p[2]]).collect()
 }
 
 fn write(width: u32, height: u32, rgb: &[u8], scale: Option<f64>) -> Vec<u8> {

@@ -6,37 +6,84 @@ use std::thread;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::colour::Rgb;
 use bozzetto_core::display::{Blend, DisplayList, Item, Path, Verb};
-use bozzetto_core::frames::{Glass, Map, Pixels, Rect};
+use bozzetto_core::frames::{self, Map, Rect, Size};
 use resvg::tiny_skia::{
-    BlendMode, Color, FillRule, FilterQuality, Paint, PathBuilder, Pixmap, PixmapMut, PixmapPaint,
-    Shader, Transform,
+    BlendMode, Color, FillRule, FilterQuality, Mask, Paint, PathBuilder, Pixmap, PixmapMut,
+    PixmapPaint, Shader, Transform,
 };
 
-use crate::picture::{Source, Vector};
+use crate::picture::{Pixels, Shown, Source, Vector};
+use crate::placed;
 
-/// The planned area as pixels. `picture` is what [`Item::Picture`] shows. `None` when there is not
-/// enough memory for it.
-pub fn print(list: &DisplayList, plan: &Plan, picture: Option<&Source>) -> Option<Pixmap> {
+/// The planned area as pixels. `None` when there is not enough memory for it.
+pub fn print(list: &DisplayList, plan: &Plan, shown: &Shown) -> Option<Pixmap> {
     let mut pixmap = Pixmap::new(plan.width, plan.height)?;
     let map = plan.to_pixels();
     in_bands(&mut pixmap, |band, top| {
         let map = map.then(&Map::scale_then_move(1.0, 0.0, -f64::from(top)));
+        let room = Size::new(f64::from(band.width()), f64::from(band.height()));
+        let mut clip: Option<Clip> = None;
         for item in &list.items {
             match item {
+                Item::Clip(within) => {
+                    clip = within.and_then(|r| Clip::new(&map.apply_rect(&r), room));
+                }
                 Item::Fill {
                     path,
                     colour,
                     blend,
-                } => fill(band, path, *colour, *blend, transform(&map)),
-                Item::Picture { to } => {
-                    if let Some(source) = picture {
-                        place(band, source, &map.apply_rect(to));
+                    opacity,
+                } => {
+                    let on_band = map.apply_rect(&path.bounds());
+                    if on_band.intersects(&Rect::of_size(room)) {
+                        let ink = paint(*colour, *blend, *opacity);
+                        fill(band, path, &ink, transform(&map), clip.as_ref());
+                    }
+                }
+                Item::Picture { source, to } => {
+                    if let Some(source) = shown.backdrops.get(source) {
+                        place(band, source, &map.apply_rect(to), clip.as_ref());
+                    }
+                }
+                Item::Placed { placing, opacity } => {
+                    if let Some(source) = shown.placed.get(&placing.picture) {
+                        let mask = clip.as_ref().map(|c| &c.mask);
+                        placed::print(band, source, placing, *opacity, &map, mask);
                     }
                 }
             }
         }
     });
     Some(pixmap)
+}
+
+/// The part of a band that is drawn on, on whole pixels: panes lie side by side without a seam.
+struct Clip {
+    mask: Mask,
+    /// left, top, right, bottom
+    within: [i32; 4],
+}
+
+impl Clip {
+    /// A part that is empty lets nothing through.
+    fn new(within: &Rect<frames::Pixels>, room: Size<frames::Pixels>) -> Option<Self> {
+        let mut mask = Mask::new(room.width as u32, room.height as u32)?;
+        let edge = |v: f64, most: f64| v.round().clamp(0.0, most) as i32;
+        let within = [
+            edge(within.x0, room.width),
+            edge(within.y0, room.height),
+            edge(within.x1, room.width),
+            edge(within.y1, room.height),
+        ];
+        let [x0, y0, x1, y1] = within.map(|v| v as usize);
+        let width = room.width as usize;
+        if x0 < x1 {
+            for y in y0..y1 {
+                mask.data_mut()[y * width + x0..y * width + x1].fill(255);
+            }
+        }
+        Some(Self { mask, within })
+    }
 }
 
 /// Prints bands of whole rows side by side, one to a processor; `print` is told which row of the
@@ -63,25 +110,36 @@ fn in_bands(pixmap: &mut Pixmap, print: impl Fn(&mut PixmapMut, u32) + Sync) {
     });
 }
 
-fn transform(map: &Map<Glass, Pixels>) -> Transform {
+pub(crate) fn transform<A>(map: &Map<A, frames::Pixels>) -> Transform {
     let [a, b, c, d, e, f] = map.coefficients().map(|v| v as f32);
     Transform::from_row(a, b, c, d, e, f)
 }
 
-fn fill(pixmap: &mut PixmapMut, path: &Path, colour: Rgb, blend: Blend, transform: Transform) {
-    let Some(path) = skia_path(path) else {
-        return;
-    };
-    let paint = Paint {
-        shader: Shader::SolidColor(Color::from_rgba8(colour.r, colour.g, colour.b, 255)),
+fn paint(colour: Rgb, blend: Blend, opacity: f32) -> Paint<'static> {
+    let mut shown = Color::from_rgba8(colour.r, colour.g, colour.b, 255);
+    shown.apply_opacity(opacity);
+    Paint {
+        shader: Shader::SolidColor(shown),
         blend_mode: match blend {
             Blend::Over => BlendMode::SourceOver,
             Blend::Multiply => BlendMode::Multiply,
         },
         anti_alias: true,
         ..Default::default()
-    };
-    pixmap.fill_path(&path, &paint, FillRule::Winding, transform, None);
+    }
+}
+
+fn fill(
+    pixmap: &mut PixmapMut,
+    path: &Path,
+    paint: &Paint,
+    transform: Transform,
+    clip: Option<&Clip>,
+) {
+    if let Some(path) = skia_path(path) {
+        let mask = clip.map(|c| &c.mask);
+        pixmap.fill_path(&path, paint, FillRule::Winding, transform, mask);
+    }
 }
 
 fn skia_path(path: &Path) -> Option<resvg::tiny_skia::Path> {
@@ -102,48 +160,84 @@ fn skia_path(path: &Path) -> Option<resvg::tiny_skia::Path> {
 }
 
 /// Draws the picture into `to`. At its own size its pixels are copied as they are.
-fn place(pixmap: &mut PixmapMut, source: &Source, to: &Rect<Pixels>) {
+fn place(pixmap: &mut PixmapMut, source: &Source, to: &Rect<frames::Pixels>, clip: Option<&Clip>) {
+    let mask = clip.map(|c| &c.mask);
     match source {
         Source::Pixels(pixels) => {
             let (sx, sy) = (
-                to.width() / f64::from(pixels.width()),
-                to.height() / f64::from(pixels.height()),
+                to.width() / f64::from(pixels.pixmap.width()),
+                to.height() / f64::from(pixels.pixmap.height()),
             );
-            let own_size = (sx - 1.0).abs() < 1e-6 && (sy - 1.0).abs() < 1e-6;
-            let (transform, quality) = if own_size {
-                let at = Transform::from_translate(to.x0.round() as f32, to.y0.round() as f32);
-                (at, FilterQuality::Nearest)
-            } else {
-                let at =
-                    Transform::from_row(sx as f32, 0.0, 0.0, sy as f32, to.x0 as f32, to.y0 as f32);
-                (at, FilterQuality::Bilinear)
-            };
+            if (sx - 1.0).abs() < 1e-6 && (sy - 1.0).abs() < 1e-6 {
+                return at_own_size(pixmap, pixels, to, clip);
+            }
+            let at =
+                Transform::from_row(sx as f32, 0.0, 0.0, sy as f32, to.x0 as f32, to.y0 as f32);
             let paint = PixmapPaint {
-                quality,
+                quality: FilterQuality::Bilinear,
                 ..Default::default()
             };
-            pixmap.draw_pixmap(0, 0, (**pixels).as_ref(), &paint, transform, None);
+            pixmap.draw_pixmap(0, 0, pixels.pixmap.as_ref(), &paint, at, mask);
         }
         Source::Vector(vector) => match printed(vector, to) {
-            Some(pixels) => {
-                let (x, y) = (to.x0.round() as i32, to.y0.round() as i32);
-                let paint = PixmapPaint::default();
-                pixmap.draw_pixmap(
-                    x,
-                    y,
-                    (*pixels).as_ref(),
-                    &paint,
-                    Transform::identity(),
-                    None,
-                );
+            Some(pixels) => at_own_size(pixmap, &pixels, to, clip),
+            None if mask.is_none() => resvg::render(&vector.tree, onto(vector, to), pixmap),
+            None => {
+                // Printed apart, since resvg knows no mask.
+                if let Some(mut apart) = Pixmap::new(pixmap.width(), pixmap.height()) {
+                    resvg::render(&vector.tree, onto(vector, to), &mut apart.as_mut());
+                    let paint = PixmapPaint::default();
+                    let as_is = Transform::identity();
+                    pixmap.draw_pixmap(0, 0, apart.as_ref(), &paint, as_is, mask);
+                }
             }
-            None => resvg::render(&vector.tree, onto(vector, to), pixmap),
         },
+        Source::Page(page) => {
+            let room = Size::new(f64::from(pixmap.width()), f64::from(pixmap.height()));
+            if let Some((part, x, y)) = page.part(to, room)
+                && let Some(printed) = page.document.print(page.number, &part)
+            {
+                let paint = PixmapPaint::default();
+                let as_is = Transform::identity();
+                pixmap.draw_pixmap(x, y, printed.as_ref(), &paint, as_is, mask);
+            }
+        }
+    }
+}
+
+/// Every pixel as it is; where nothing shows through, whole rows are copied.
+fn at_own_size(
+    onto: &mut PixmapMut,
+    source: &Pixels,
+    to: &Rect<frames::Pixels>,
+    clip: Option<&Clip>,
+) {
+    let (x, y) = (to.x0.round() as i32, to.y0.round() as i32);
+    if !source.opaque {
+        let paint = PixmapPaint::default();
+        let from = source.pixmap.as_ref();
+        let mask = clip.map(|c| &c.mask);
+        onto.draw_pixmap(x, y, from, &paint, Transform::identity(), mask);
+        return;
+    }
+    let (width, height) = (onto.width() as i32, onto.height() as i32);
+    let [x0, y0, x1, y1] = clip.map_or([0, 0, width, height], |c| c.within);
+    let (w, h) = (source.pixmap.width() as i32, source.pixmap.height() as i32);
+    let (left, right) = (x.max(x0), (x + w).min(x1));
+    if left >= right {
+        return;
+    }
+    let data = onto.data_mut();
+    for row in y.max(y0)..(y + h).min(y1) {
+        let at = ((row * width + left) * 4) as usize;
+        let from = (((row - y) * w + left - x) * 4) as usize;
+        let length = ((right - left) * 4) as usize;
+        data[at..at + length].copy_from_slice(&source.pixmap.data()[from..from + length]);
     }
 }
 
 /// From the units of a vector picture to where it is to lie.
-fn onto(vector: &Vector, to: &Rect<Pixels>) -> Transform {
+fn onto(vector: &Vector, to: &Rect<frames::Pixels>) -> Transform {
     let size = vector.tree.size();
     let (sx, sy) = (
         to.width() / f64::from(size.width()),
@@ -157,7 +251,7 @@ const KEPT: f64 = 16_000_000.0;
 
 /// A vector picture printed whole, kept for the next time. `None` when it would not lie on whole
 /// pixels, or is too large to be kept.
-fn printed(vector: &Vector, to: &Rect<Pixels>) -> Option<Arc<Pixmap>> {
+fn printed(vector: &Vector, to: &Rect<frames::Pixels>) -> Option<Arc<Pixels>> {
     let whole = |v: f64| (v - v.round()).abs() < 1e-3;
     let on_pixels = [to.x0, to.y0, to.width(), to.height()]
         .into_iter()
@@ -168,7 +262,7 @@ fn printed(vector: &Vector, to: &Rect<Pixels>) -> Option<Arc<Pixmap>> {
     let (width, height) = (to.width().round() as u32, to.height().round() as u32);
     let mut kept = vector.printed.lock().ok()?;
     if let Some(pixels) = &*kept
-        && (pixels.width(), pixels.height()) == (width, height)
+        && (pixels.pixmap.width(), pixels.pixmap.height()) == (width, height)
     {
         return Some(pixels.clone());
     }
@@ -177,7 +271,7 @@ fn printed(vector: &Vector, to: &Rect<Pixels>) -> Option<Arc<Pixmap>> {
         let at = onto(vector, to).post_translate(-to.x0 as f32, -to.y0 as f32 - top as f32);
         resvg::render(&vector.tree, at, band);
     });
-    let pixels = Arc::new(pixels);
+    let pixels = Arc::new(Pixels::from(pixels));
     *kept = Some(pixels.clone());
     Some(pixels)
 }

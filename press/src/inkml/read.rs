@@ -1,0 +1,366 @@
+//! Reading InkML, our own and that of other programs.
+
+use std::collections::{BTreeSet, HashMap};
+
+use bozzetto_core::colour::{BLACK, Rgb};
+use bozzetto_core::frames::{Glass, Ink, Map, Point, Rect, Size};
+use bozzetto_core::ids::{AuthorId, MarkId};
+use bozzetto_core::ink::InkPoint;
+use bozzetto_core::ink::fit::fit;
+use bozzetto_core::mark::{Body, MAX_WIDTH, Mark, Style, Tip};
+use roxmltree::{Document, Node};
+
+use super::{INKML, trace};
+
+/// The width of ink whose brush says nothing, in units.
+const WIDTH: f64 = 5.0;
+/// How much of the stage ink takes that is not in its units.
+const SHARE: f64 = 0.9;
+/// The most traces.
+const MOST: usize = 20_000;
+
+/// Why a file cannot be read.
+#[derive(Debug, thiserror::Error, PartialEq, Eq)]
+pub enum InkFault {
+    #[error("This is not an InkML file that can be read: {0}")]
+    Broken(String),
+    #[error("There is no ink in this file that can be read{0}.")]
+    Nothing(String),
+}
+
+/// What was read: strokes as they are to lie on the glass, and what could not be read.
+#[derive(Debug)]
+pub struct Read {
+    pub marks: Vec<Mark>,
+    pub left: Vec<String>,
+}
+
+/// A channel of a trace format.
+#[derive(Clone)]
+struct Channel {
+    name: String,
+    units: String,
+    max: Option<f64>,
+    /// Its values grow to the left, or upwards.
+    backwards: bool,
+}
+
+#[derive(Clone, Default)]
+struct Format {
+    channels: Vec<Channel>,
+}
+
+#[derive(Clone, Copy)]
+struct Brush {
+    width: Option<f64>,
+    colour: Rgb,
+    tip: Tip,
+}
+
+const PLAIN: Brush = Brush {
+    width: None,
+    colour: BLACK,
+    tip: Tip::Round,
+};
+
+/// A trace as it is read: where the pen was, how hard it was pressed, and the brush.
+struct Trace {
+    points: Vec<(f64, f64, Option<f64>)>,
+    brush: Brush,
+    own_units: bool,
+}
+
+/// Reads a file for a stage of `stage`. Ink in `px` lies where it says, as long as that is on the
+/// stage; ink in lengths or a device's units is scaled to the stage and set in its middle.
+pub fn read(bytes: &[u8], stage: Size<Glass>) -> Result<Read, InkFault> {
+    let text = std::str::from_utf8(bytes).map_err(|e| InkFault::Broken(e.to_string()))?;
+    let tree = Document::parse(text).map_err(|e| InkFault::Broken(e.to_string()))?;
+    let root = tree.root_element();
+    if root.tag_name().name() != "ink" {
+        let name = root.tag_name().name();
+        return Err(InkFault::Broken(format!("it is <{name}>, not <ink>")));
+    }
+    let mut left = BTreeSet::new();
+    let book = Book::of(&tree, &mut left);
+    let mut traces = Vec::new();
+    let nodes = tree.descendants().filter(|n| is(n, "trace")).take(MOST);
+    for (i, node) in nodes.enumerate() {
+        match book.trace(&node) {
+            Ok(Some(trace)) => traces.push(trace),
+            // A pen that is up, or a trace without points, leaves nothing.
+            Ok(None) => {}
+            Err(why) => {
+                left.insert(format!("trace {}: {why}", i + 1));
+            }
+        }
+    }
+    let left: Vec<String> = left.into_iter().collect();
+    let said = match left.is_empty() {
+        true => String::new(),
+        false => format!(" ({})", left.join("; ")),
+    };
+    let place = placed(&traces, stage).ok_or(InkFault::Nothing(said))?;
+    let marks = traces
+        .iter()
+        .enumerate()
+        .filter_map(|(i, t)| mark(t, &place, i))
+        .collect();
+    Ok(Read { marks, left })
+}
+
+fn is(node: &Node, name: &str) -> bool {
+    let tag = node.tag_name();
+    // Many programs leave the namespace out.
+    tag.name() == name && tag.namespace().is_none_or(|n| n == INKML)
+}
+
+fn id<'a>(node: &Node<'a, '_>) -> Option<&'a str> {
+    let xml = "http://www.w3.org/XML/1998/namespace";
+    node.attribute((xml, "id")).or_else(|| node.attribute("id"))
+}
+
+/// The definitions of a file, by their names.
+struct Book {
+    formats: HashMap<String, Format>,
+    brushes: HashMap<String, Brush>,
+    contexts: HashMap<String, (Format, Brush)>,
+    /// What holds where nothing is said: the first format and brush outside of named contexts.
+    usual: (Format, Brush),
+}
+
+impl Book {
+    fn of(tree: &Document, left: &mut BTreeSet<String>) -> Self {
+        let mut book = Book {
+            formats: HashMap::new(),
+            brushes: HashMap::new(),
+            contexts: HashMap::new(),
+            usual: (usual_format(), PLAIN),
+        };
+        let (mut said, mut painted) = (false, false);
+        for node in tree.descendants() {
+            if is(&node, "traceFormat") {
+                let format = format(&node);
+                for c in &format.channels {
+                    if !["X", "Y", "F", "T"].contains(&c.name.as_str()) {
+                        left.insert(format!("the values of channel {}", c.name));
+                    }
+                }
+                if !said {
+                    book.usual.0 = format.clone();
+                    said = true;
+                }
+                if let Some(id) = id(&node) {
+                    book.formats.insert(id.to_owned(), format);
+                }
+            } else if is(&node, "brush") && node.attribute("brushRef").is_none() {
+                let brush = brush(&node);
+                if let Some(id) = id(&node) {
+                    book.brushes.insert(id.to_owned(), brush);
+                } else if !painted {
+                    book.usual.1 = brush;
+                    painted = true;
+                }
+            } else if is(&node, "mapping") || is(&node, "canvasTransform") {
+                if node.attribute("type").is_none_or(|t| t != "identity") {
+                    left.insert(format!("<{}>", node.tag_name().name()));
+                }
+            } else if is(&node, "traceView") {
+                left.insert("<traceView>".to_owned());
+            }
+        }
+        for node in tree.descendants().filter(|n| is(n, "context")) {
+            let inside = |name: &str| node.descendants().find(|n| is(n, name));
+            let format = reference(&node, "traceFormatRef")
+                .and_then(|name| book.formats.get(name).cloned())
+                .or_else(|| inside("traceFormat").map(|n| format(&n)))
+                .or_else(|| {
+                    let source = reference(&node, "inkSourceRef")?;
+                    let source = tree.descendants().find(|n| id(n) == Some(source))?;
+                    let found = source.descendants().find(|n| is(n, "traceFormat"))?;
+                    Some(self::format(&found))
+                });
+            let brush = reference(&node, "brushRef")
+                .and_then(|name| book.brushes.get(name).copied())
+                .or_else(|| inside("brush").map(|n| brush(&n)));
+            let both = (
+                format.unwrap_or_else(|| book.usual.0.clone()),
+                brush.unwrap_or(book.usual.1),
+            );
+            match id(&node) {
+                Some(id) => {
+                    book.contexts.insert(id.to_owned(), both);
+                }
+                None => book.usual = both,
+            }
+        }
+        book
+    }
+
+    fn trace(&self, node: &Node) -> Result<Option<Trace>, String> {
+        if node.attribute("type") == Some("penUp") {
+            return Ok(None);
+        }
+        let above = |name: &str| {
+            node.ancestors()
+                .find_map(|n| n.attribute(name))
+                .map(|v| v.trim_start_matches('#'))
+        };
+        let context = match above("contextRef") {
+            Some(name) => self
+                .contexts
+                .get(name)
+                .ok_or_else(|| format!("its context {name} is not in the file"))?,
+            None => &self.usual,
+        };
+        let brush = match above("brushRef") {
+            Some(name) => *self
+                .brushes
+                .get(name)
+                .ok_or_else(|| format!("its brush {name} is not in the file"))?,
+            None => context.1,
+        };
+        let channels = &context.0.channels;
+        let find = |name: &str| channels.iter().position(|c| c.name == name);
+        let (Some(x), Some(y)) = (find("X"), find("Y")) else {
+            return Err("its format has no channel X or no channel Y".to_owned());
+        };
+        let force = find("F");
+        let text: String = node.children().filter_map(|n| n.text()).collect();
+        let to_units = |c: &Channel, v: f64| if c.backwards { -v } else { v } * unit(&c.units);
+        let mut points = Vec::new();
+        for values in trace::decode(&text, channels.len())? {
+            let (Some(px), Some(py)) = (values[x], values[y]) else {
+                continue;
+            };
+            let f = force.and_then(|f| {
+                let most = channels[f].max.filter(|m| *m > 0.0);
+                values[f].map(|v| v / most.unwrap_or(1.0))
+            });
+            let (px, py) = (to_units(&channels[x], px), to_units(&channels[y], py));
+            if px.is_finite() && py.is_finite() {
+                points.push((px, py, f));
+            }
+        }
+        let own_units = channels[x].units == "px";
+        Ok((!points.is_empty()).then_some(Trace {
+            points,
+            brush,
+            own_units,
+        }))
+    }
+}
+
+fn reference<'a>(node: &Node<'a, '_>, name: &str) -> Option<&'a str> {
+    node.attribute(name).map(|v| v.trim_start_matches('#'))
+}
+
+/// Where a file says nothing: X and Y, as the Recommendation has it.
+fn usual_format() -> Format {
+    let channel = |name: &str| Channel {
+        name: name.to_owned(),
+        units: "dev".to_owned(),
+        max: None,
+        backwards: false,
+    };
+    Format {
+        channels: vec![channel("X"), channel("Y")],
+    }
+}
+
+/// Regular channels first, then the intermittent ones, in the order in which traces give them.
+fn format(node: &Node) -> Format {
+    let channels = node
+        .descendants()
+        .filter(|n| is(n, "channel"))
+        .map(|n| Channel {
+            name: n.attribute("name").unwrap_or("").to_owned(),
+            units: n.attribute("units").unwrap_or("dev").to_owned(),
+            max: n.attribute("max").and_then(|v| v.parse().ok()),
+            backwards: n.attribute("orientation") == Some("-ve"),
+        });
+    let format = Format {
+        channels: channels.collect(),
+    };
+    match format.channels.is_empty() {
+        true => usual_format(),
+        false => format,
+    }
+}
+
+fn brush(node: &Node) -> Brush {
+    let mut brush = PLAIN;
+    for property in node.descendants().filter(|n| is(n, "brushProperty")) {
+        let value = property.attribute("value").unwrap_or("");
+        match property.attribute("name").unwrap_or("") {
+            "width" => {
+                let by = unit(property.attribute("units").unwrap_or("px"));
+                brush.width = value.parse::<f64>().ok().map(|w| w * by);
+            }
+            "color" => brush.colour = Rgb::from_css(value).unwrap_or(brush.colour),
+            "tip" if value == "rectangle" => brush.tip = Tip::Flat,
+            "rasterOp" if value == "maskPen" => brush.tip = Tip::Flat,
+            _ => {}
+        }
+    }
+    brush
+}
+
+/// CSS pixels to a unit; a device's own count as such.
+fn unit(name: &str) -> f64 {
+    match name {
+        "mm" => 96.0 / 25.4,
+        "cm" => 96.0 / 2.54,
+        "m" => 96.0 / 0.0254,
+        "in" => 96.0,
+        "pt" => 96.0 / 72.0,
+        "pc" => 16.0,
+        _ => 1.0,
+    }
+}
+
+/// How the ink is brought onto the stage; `None` when there is none.
+fn placed(traces: &[Trace], stage: Size<Glass>) -> Option<(f64, f64, f64)> {
+    let points = traces.iter().flat_map(|t| &t.points);
+    let all = points.fold(Rect::<Ink>::EMPTY, |r, (x, y, _)| {
+        r.include(Point::new(*x, *y))
+    });
+    if all.is_empty() && traces.is_empty() {
+        return None;
+    }
+    let own = traces.iter().all(|t| t.own_units);
+    let there = all.x0 >= 0.0 && all.y0 >= 0.0 && all.x1 <= stage.width && all.y1 <= stage.height;
+    if own && there {
+        return Some((1.0, 0.0, 0.0));
+    }
+    let (w, h) = (all.width().max(1e-9), all.height().max(1e-9));
+    let by = (stage.width * SHARE / w).min(stage.height * SHARE / h);
+    let dx = stage.width / 2.0 - (all.x0 + all.x1) / 2.0 * by;
+    let dy = stage.height / 2.0 - (all.y0 + all.y1) / 2.0 * by;
+    Some((by, dx, dy))
+}
+
+fn mark(trace: &Trace, (by, dx, dy): &(f64, f64, f64), number: usize) -> Option<Mark> {
+    // A brush's width is a length of the same kind as the points'.
+    let width = trace
+        .brush
+        .width
+        .map_or(WIDTH, |w| if trace.own_units { w } else { w * by });
+    let width = width.clamp(0.5, MAX_WIDTH);
+    let point = |(x, y, f): &(f64, f64, Option<f64>)| {
+        let at = Point::<Ink>::new(x * by + dx, y * by + dy);
+        InkPoint::new(at, width * f.unwrap_or(1.0).clamp(0.05, 4.0))
+    };
+    let points: Vec<InkPoint> = trace.points.iter().map(point).collect();
+    let style = Style::new(trace.brush.tip, trace.brush.colour, width as f32);
+    let body = Body::Stroke(fit(&points)?);
+    let whole = Map::coincident();
+    let mark = Mark::new(
+        MarkId(number as u64 + 1),
+        AuthorId(0),
+        style,
+        body,
+        whole,
+        number as i64,
+    );
+    mark.check().is_ok().then_some(mark)
+}
