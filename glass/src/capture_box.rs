@@ -1,7 +1,10 @@
 //! The capture box. Boxes are x0, y0, x1, y1 in CSS pixels of the picture area.
 
-use bozzetto_core::capture::{Grip, Plan, adjust, plan};
+use bozzetto_core::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::capture::{Arrow, Detail, Grip, OnStage, Plan, Request, adjust, nudged, plan};
 use bozzetto_core::frames::{Glass as GlassFrame, Point, Rect};
+use bozzetto_core::pane::{Beside, Pane};
+use bozzetto_core::wire::Stage;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
@@ -24,27 +27,62 @@ impl Glass {
         vec![p.width, p.height]
     }
 
-    /// What the server has to know to capture the box: x0, y0, x1, y1 in glass units, and the
-    /// device pixels to a glass unit.
-    pub fn box_request(&self, area: &[f64], device_pixel_ratio: f64) -> Vec<f64> {
-        let r = self.glass_rect(area);
-        vec![r.x0, r.y0, r.x1, r.y1, device_pixel_ratio * self.scale]
+    /// What the server has to know to capture the box, as JSON: where it is in glass units, how
+    /// dense the screen is, and what is on stage, as it is seen here.
+    pub fn box_request(&self, area: &[f64], device_pixel_ratio: f64) -> String {
+        let area = self.glass_rect(area);
+        let Stage { current, beside } = &self.on_stage;
+        let seen = self.on_stage.each();
+        let request = Request {
+            area,
+            device: device_pixel_ratio * self.scale,
+            ratio: device_pixel_ratio,
+            stage: OnStage {
+                current: current.as_ref().map(|b| b.id),
+                beside: beside.as_ref().map(|(b, divider)| Beside {
+                    backdrop: b.id,
+                    divider: *divider,
+                }),
+                seen: seen.map(|b| (b.id, b.seen.clone())).collect(),
+            },
+        };
+        serde_json::to_string(&request).unwrap_or_default()
     }
 
-    /// One pixel of the capture, in CSS pixels: how far an arrow key moves the box.
-    pub fn box_step(&self, area: &[f64], device_pixel_ratio: f64) -> f64 {
-        self.scale / self.plan(area, device_pixel_ratio).scale
+    /// The box after an arrow key: moved by one pixel of the capture, with `far` by ten; with
+    /// `edges` its right or lower edge is. An empty `area` is a box still to be made.
+    pub fn nudge_box(
+        &self,
+        area: &[f64],
+        device_pixel_ratio: f64,
+        key: &str,
+        far: bool,
+        edges: bool,
+    ) -> Vec<f64> {
+        let Some(arrow) = Arrow::from_key(key) else {
+            return area.to_vec();
+        };
+        let known = (area.len() == 4).then(|| self.glass_rect(area));
+        let pixel = 1.0 / self.plan(area, device_pixel_ratio).scale;
+        let step = if far { pixel * 10.0 } else { pixel };
+        self.css_rect(&nudged(known.as_ref(), arrow, step, edges, self.area))
     }
 }
 
 impl Glass {
     fn plan(&self, area: &[f64], device_pixel_ratio: f64) -> Plan {
-        let backdrop = self
-            .current
-            .as_ref()
-            .map(|b| (b.size(), b.view(self.area), b.kind.grain()));
         let device = device_pixel_ratio * self.scale;
-        plan(&self.glass_rect(area), self.area, backdrop, device)
+        // A web page has the pixels that the screen shows it with.
+        let known = |b: &BackdropView| self.fine.get(&b.id).copied();
+        let fine = |pane: &Pane| match pane.backdrop {
+            Some(b) if matches!(b.kind, BackdropKind::Page(_)) => {
+                pane.detail(1.0).map_or(1.0, |d| device / d.scale.max(1e-9))
+            }
+            other => other.and_then(known).unwrap_or(1.0),
+        };
+        let panes = self.panes();
+        let details: Vec<Detail> = panes.iter().filter_map(|p| p.detail(fine(p))).collect();
+        plan(&self.glass_rect(area), self.area, &details, device)
     }
 
     fn glass_rect(&self, css: &[f64]) -> Rect<GlassFrame> {
@@ -56,7 +94,7 @@ impl Glass {
         }
     }
 
-    fn css_rect(&self, r: &Rect<GlassFrame>) -> Vec<f64> {
+    pub(crate) fn css_rect(&self, r: &Rect<GlassFrame>) -> Vec<f64> {
         [r.x0, r.y0, r.x1, r.y1].map(|v| v * self.scale).to_vec()
     }
 }

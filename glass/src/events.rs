@@ -1,8 +1,10 @@
 //! What the server says, and what the page has to know of it.
 
+use bozzetto_core::backdrop::BackdropView;
+use bozzetto_core::change::Op;
 use bozzetto_core::ids::AuthorId;
 use bozzetto_core::wire::{
-    BackdropView, FromServer, LessonView, OnStage, Person, Start, State, TakeAway, Welcome, decode,
+    FromServer, LessonView, OnStage, Person, Stage, Start, State, TakeAway, Welcome, decode,
 };
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
@@ -18,7 +20,19 @@ enum Event {
         author: String,
     },
     Lesson(LessonEvent),
-    Backdrop(BackdropEvent),
+    /// Something else is on stage, or lies differently there.
+    Panes,
+    /// How many participants get stills, and how many streams.
+    Watching {
+        stills: u32,
+        streams: u32,
+    },
+    /// Somebody cannot go on without a key frame.
+    WantKey {
+        id: String,
+    },
+    /// Frames of streams have come.
+    Frames,
     People {
         people: Vec<Person>,
     },
@@ -32,6 +46,10 @@ enum Event {
         paused: bool,
     },
     Captures,
+    /// A backdrop on stage is seen differently.
+    Seen {
+        id: String,
+    },
     /// A change is safe: it need not be kept here any longer.
     Kept {
         id: String,
@@ -47,24 +65,27 @@ struct LessonEvent {
     name: String,
     order: Vec<BackdropEvent>,
     current: Option<String>,
+    beside: Option<String>,
     paused: bool,
 }
 
-/// `id` is `None` for a bare stage. Ids are strings, since a script's numbers end at 2⁵³.
-#[derive(Serialize, Default)]
+/// Ids are strings, since a script's numbers end at 2⁵³.
+#[derive(Serialize)]
 struct BackdropEvent {
-    id: Option<String>,
+    id: String,
     name: String,
-    picture: bool,
+    kind: &'static str,
+    pages: u32,
 }
 
 impl BackdropEvent {
-    fn of(view: Option<&BackdropView>) -> Self {
-        view.map_or_else(Self::default, |b| Self {
-            id: Some(b.id.0.to_string()),
+    fn of(b: &BackdropView) -> Self {
+        Self {
+            id: b.id.0.to_string(),
             name: b.name.clone(),
-            picture: matches!(b.kind, bozzetto_core::wire::BackdropKind::Picture { .. }),
-        })
+            kind: crate::panes::word(&b.kind),
+            pages: b.kind.pages(),
+        }
     }
 }
 
@@ -90,9 +111,8 @@ impl Glass {
                 }
                 self.resume = self.resume.map(|(epoch, _)| (epoch, seq));
                 for step in &change.steps {
-                    if let bozzetto_core::change::Op::Add(mark) = &step.op {
-                        let in_view = self.in_view();
-                        self.wet.end(mark.id, &views(&in_view));
+                    if let Op::Add(mark) | Op::Replace(mark) = &step.op {
+                        self.end_wet(mark.id);
                     }
                 }
                 if !kept && let Some(own) = self.replica.pending().find(|p| p.id == change.id) {
@@ -125,9 +145,42 @@ impl Glass {
                 });
             }
             FromServer::Wet { author, ink } => self.take_wet(author, &ink),
+            FromServer::WetShape(shape) => {
+                if shape.mark.author != self.replica.author() {
+                    self.put_wet(*shape);
+                }
+            }
+            FromServer::See {
+                author,
+                backdrop,
+                seen,
+            } => {
+                if author != self.replica.author() && self.take_seen(backdrop, &seen) {
+                    let id = backdrop.0.to_string();
+                    events.push(Event::Seen { id });
+                }
+            }
+            FromServer::Chunk { author, chunk } => {
+                if author != self.replica.author() && !self.sends(chunk.backdrop) {
+                    self.take_chunk(chunk);
+                    events.push(Event::Frames);
+                }
+            }
+            FromServer::Still { author, still } => {
+                if author != self.replica.author() {
+                    self.take_still(still);
+                    events.push(Event::Frames);
+                }
+            }
+            FromServer::WantKey(backdrop) => {
+                let id = backdrop.0.to_string();
+                events.push(Event::WantKey { id });
+            }
+            FromServer::Watching { stills, streams } => {
+                events.push(Event::Watching { stills, streams });
+            }
             FromServer::WetEnd { mark } => {
-                let in_view = self.in_view();
-                self.wet.end(mark, &views(&in_view));
+                self.end_wet(mark);
             }
             FromServer::Lesson(lesson) => self.take_lesson(lesson, events),
             FromServer::OnStage(on_stage) => self.take_stage(*on_stage, events),
@@ -144,6 +197,7 @@ impl Glass {
 
     fn welcome(&mut self, welcome: Welcome, events: &mut Vec<Event>) {
         self.connected = true;
+        self.clock_ahead = welcome.now as f64 - js_sys::Date::now();
         self.author = Some(welcome.author);
         self.resume = Some((welcome.epoch, welcome.seq));
         events.push(Event::Welcome {
@@ -173,11 +227,13 @@ impl Glass {
             }
             State::Participant {
                 lesson: _,
+                aspect,
                 paused,
-                backdrop,
+                backdrops,
                 take_aways,
             } => {
-                self.put_on_stage(backdrop, events);
+                self.area = bozzetto_core::frames::Size::glass(aspect.0, aspect.1);
+                self.put_on_stage(*backdrops, events);
                 events.push(Event::Paused { paused });
                 events.push(Event::TakeAways { items: take_aways });
             }
@@ -220,27 +276,31 @@ impl Glass {
     fn take_wet(&mut self, author: AuthorId, ink: &bozzetto_core::wet::WetInk) {
         if author != self.replica.author() {
             let in_view = self.in_view();
-            self.wet.extend(author, ink, Vec::new(), &views(&in_view));
+            let now = self.now();
+            self.wet
+                .extend(author, ink, Vec::new(), now, &views(&in_view));
         }
     }
 
     fn take_lesson(&mut self, lesson: LessonView, events: &mut Vec<Event>) {
         self.area = bozzetto_core::frames::Size::glass(lesson.aspect.0, lesson.aspect.1);
         self.order = lesson.order;
-        let current = lesson
-            .current
-            .and_then(|id| self.order.iter().find(|b| b.id == id).cloned());
+        let found = |id| self.order.iter().find(|b| b.id == id).cloned();
+        let stage = Stage {
+            current: lesson.current.and_then(found),
+            beside: lesson
+                .beside
+                .and_then(|b| Some((found(b.backdrop)?, b.divider))),
+        };
+        let id = |b: &BackdropView| b.id.0.to_string();
         events.push(Event::Lesson(LessonEvent {
             name: lesson.name,
-            order: self
-                .order
-                .iter()
-                .map(|b| BackdropEvent::of(Some(b)))
-                .collect(),
-            current: current.as_ref().map(|b| b.id.0.to_string()),
+            order: self.order.iter().map(BackdropEvent::of).collect(),
+            current: stage.current.as_ref().map(id),
+            beside: stage.beside.as_ref().map(|(b, _)| id(b)),
             paused: lesson.paused,
         }));
-        self.put_on_stage(current, events);
+        self.put_on_stage(stage, events);
     }
 
     fn take_stage(&mut self, on_stage: OnStage, events: &mut Vec<Event>) {
@@ -248,7 +308,7 @@ impl Glass {
             self.resume = Some((epoch, on_stage.seq));
         }
         self.wet.clear();
-        self.put_on_stage(on_stage.backdrop, events);
+        self.put_on_stage(on_stage.backdrops, events);
         let author = self.replica.author();
         let shown = self.replica.load(author, on_stage.sheets, (0, 0));
         self.show(shown);
@@ -257,13 +317,21 @@ impl Glass {
         }
     }
 
-    fn put_on_stage(&mut self, backdrop: Option<BackdropView>, events: &mut Vec<Event>) {
-        if self.current != backdrop {
+    fn put_on_stage(&mut self, stage: Stage, events: &mut Vec<Event>) {
+        let shown = |s: &Stage| {
+            let beside = s.beside.as_ref().map(|(b, _)| (b.id, b.seen.page));
+            (s.current.as_ref().map(|b| (b.id, b.seen.page)), beside)
+        };
+        if shown(&self.on_stage) != shown(&stage) {
+            self.clear_selection();
             // A stroke belongs to the backdrop that it was begun on.
             self.lift_all();
-            self.current = backdrop;
+            self.on_stage = stage;
             self.spoil_everything();
+        } else if self.on_stage != stage {
+            self.on_stage = stage;
+            self.spoil_view();
         }
-        events.push(Event::Backdrop(BackdropEvent::of(self.current.as_ref())));
+        events.push(Event::Panes);
     }
 }

@@ -4,7 +4,8 @@ use bozzetto_core::change::SheetId;
 use bozzetto_core::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
 use bozzetto_core::ids::MarkId;
 use bozzetto_core::mark::Layer;
-use bozzetto_core::paint::reach;
+use bozzetto_core::paint::{is_part, reach};
+use bozzetto_core::pane::{self, InView};
 use bozzetto_core::sheet::Touched;
 use wasm_bindgen::prelude::*;
 
@@ -66,7 +67,8 @@ impl Glass {
         let in_view = self.in_view();
         let mut list = bozzetto_core::display::DisplayList::default();
         if wet {
-            self.wet.paint(layer, &within, &views(&in_view), &mut list);
+            self.wet.paint(layer, &within, &in_view, &mut list);
+            self.paint_pulled(layer, &mut list);
         } else {
             let sheets = self.replica.sheets();
             self.painter
@@ -90,34 +92,33 @@ impl Glass {
         let mut list = bozzetto_core::display::DisplayList::default();
         for (sheet, id) in added {
             let mark = self.replica.sheets().sheet(sheet).get(id);
-            let view = in_view.iter().find(|(s, _)| *s == sheet);
-            if let Some((mark, (_, view))) = mark.zip(view) {
-                self.painter.paint_mark(mark, view, &mut list);
+            let seen = in_view.iter().find(|v| v.sheet == sheet);
+            if let Some((mark, seen)) = mark.zip(seen) {
+                let mut here = bozzetto_core::display::DisplayList::default();
+                self.painter.paint_mark(mark, &seen.view, &mut here);
+                list.cut(here, &seen.within, is_part(seen, &in_view));
             }
         }
         self.list.set(&list);
         true
     }
 
-    /// Fills the display list with the backdrop, as far as it is drawn and not a picture.
+    /// Fills the display list with the backdrops, as far as they are drawn and no pictures.
     pub fn paint_backdrop(&mut self) {
         let mut list = bozzetto_core::display::DisplayList::default();
-        bozzetto_core::backdrop::paint(self.current.as_ref(), self.area, &mut list);
+        pane::paint(self.area, &self.panes(), &mut list);
         self.list.set(&list);
-    }
-
-    /// Where the backdrop lies, as x0, y0, x1, y1 in glass units; empty for a bare stage.
-    pub fn backdrop_box(&self) -> Vec<f64> {
-        self.current.as_ref().map_or_else(Vec::new, |b| {
-            let r = b.view(self.area).apply_rect(&Rect::of_size(b.size()));
-            vec![r.x0, r.y0, r.x1, r.y1]
-        })
     }
 }
 
 impl Glass {
     pub(crate) fn spoil_everything(&mut self) {
         self.painter.forget_all();
+        self.spoil_view();
+    }
+
+    /// The marks are as they were, but are seen elsewhere.
+    pub(crate) fn spoil_view(&mut self) {
         for settled in &mut self.settled {
             settled.damage = Rect::of_size(self.area).inflate(10.0);
             settled.added.clear();
@@ -125,16 +126,37 @@ impl Glass {
         self.wet.spoil_everything();
     }
 
-    pub(crate) fn spoil_mark(
-        &mut self,
-        in_view: &[(SheetId, Map<Held, GlassFrame>)],
-        touched: &Touched,
-    ) {
-        let Some((_, view)) = in_view.iter().find(|(sheet, _)| *sheet == touched.sheet) else {
+    /// One mark is seen differently now.
+    pub(crate) fn spoil_where(&mut self, in_view: &[InView], sheet: SheetId, id: MarkId) {
+        if let Some(mark) = self.replica.sheets().sheet(sheet).get(id).cloned() {
+            let same = Some(mark);
+            self.spoil_seen(
+                in_view,
+                &Touched {
+                    sheet,
+                    before: same.clone(),
+                    after: same,
+                },
+            );
+        }
+    }
+
+    /// One mark was changed.
+    pub(crate) fn spoil_mark(&mut self, in_view: &[InView], touched: &Touched) {
+        for mark in [&touched.before, &touched.after].into_iter().flatten() {
+            self.painter.forget(mark.id);
+        }
+        if let (Some(gone), None) = (&touched.before, &touched.after) {
+            self.painter.set_opacity(gone.id, 1.0);
+        }
+        self.spoil_seen(in_view, touched);
+    }
+
+    fn spoil_seen(&mut self, in_view: &[InView], touched: &Touched) {
+        let Some(InView { view, .. }) = in_view.iter().find(|v| v.sheet == touched.sheet) else {
             return;
         };
         for mark in [&touched.before, &touched.after].into_iter().flatten() {
-            self.painter.forget(mark.id);
             let layer = mark.style.layer();
             let top = self
                 .replica
@@ -152,9 +174,9 @@ impl Glass {
                 settled.damage = settled.damage.union(&reach(mark, view));
                 for (sheet, id) in settled.added.drain(..) {
                     let added = self.replica.sheets().sheet(sheet).get(id);
-                    let view = in_view.iter().find(|(s, _)| *s == sheet);
-                    if let Some((mark, (_, view))) = added.zip(view) {
-                        settled.damage = settled.damage.union(&reach(mark, view));
+                    let seen = in_view.iter().find(|v| v.sheet == sheet);
+                    if let Some((mark, seen)) = added.zip(seen) {
+                        settled.damage = settled.damage.union(&reach(mark, &seen.view));
                     }
                 }
             }
@@ -162,20 +184,15 @@ impl Glass {
     }
 
     /// Whether no sheet above `sheet` has marks on this layer.
-    fn nothing_above(
-        &self,
-        sheet: SheetId,
-        in_view: &[(SheetId, Map<Held, GlassFrame>)],
-        layer: Layer,
-    ) -> bool {
+    fn nothing_above(&self, sheet: SheetId, in_view: &[InView], layer: Layer) -> bool {
         in_view
             .iter()
-            .skip_while(|(s, _)| *s != sheet)
+            .skip_while(|v| v.sheet != sheet)
             .skip(1)
-            .all(|(s, _)| {
+            .all(|v| {
                 self.replica
                     .sheets()
-                    .sheet(*s)
+                    .sheet(v.sheet)
                     .layer(layer)
                     .next()
                     .is_none()
@@ -184,8 +201,6 @@ impl Glass {
 }
 
 /// How sheets are seen, for core.
-pub(crate) fn views(
-    in_view: &[(SheetId, Map<Held, GlassFrame>)],
-) -> impl Fn(SheetId) -> Option<Map<Held, GlassFrame>> + '_ {
-    |sheet| in_view.iter().find(|(s, _)| *s == sheet).map(|(_, v)| *v)
+pub(crate) fn views(in_view: &[InView]) -> impl Fn(SheetId) -> Option<Map<Held, GlassFrame>> + '_ {
+    |sheet| in_view.iter().find(|v| v.sheet == sheet).map(|v| v.view)
 }

@@ -5,25 +5,45 @@
 
 mod capture_box;
 mod events;
+mod fading;
 mod layers;
 mod list;
+mod measure;
+mod panes;
 mod pens;
-mod swatches;
+mod playback;
+mod selection;
+mod settings;
+mod shapes;
+mod streams;
+mod typing;
+mod zoom;
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
+use bozzetto_core::backdrop::BackdropView;
+use bozzetto_core::board::PAPER;
 use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::frames::{GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size};
+use bozzetto_core::colour::Rgb;
+use bozzetto_core::frames::{GLASS_WIDTH, Glass as GlassFrame, Pixels, Point, Rect, Size};
+use bozzetto_core::hands::Hands;
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, IdMaker};
 use bozzetto_core::paint::Painter;
 use bozzetto_core::replica::{Replica, Shown};
+use bozzetto_core::settings::Settings;
+use bozzetto_core::shape::{Figure, Measure};
 use bozzetto_core::wet::WetStrokes;
-use bozzetto_core::wire::{BackdropView, Hello, ToServer, encode};
+use bozzetto_core::wire::{Hello, Stage, ToServer, encode};
 use wasm_bindgen::prelude::*;
 
 use layers::Settled;
 use list::List;
 use pens::LivePen;
+use selection::Selection;
+use shapes::Laying;
+use streams::Streams;
+use typing::Typing;
+use zoom::Own;
 
 /// One page's stage: presenter's or participant's.
 #[wasm_bindgen]
@@ -45,7 +65,30 @@ pub struct Glass {
     /// CSS pixels to a glass unit.
     scale: f64,
     order: Vec<BackdropView>,
-    current: Option<BackdropView>,
+    /// The backdrops on stage, and which pane the hand was on last.
+    on_stage: Stage,
+    active: usize,
+    settings: Settings,
+    /// The colour that swatches are held against.
+    beneath: Rgb,
+    hands: Hands,
+    selection: Selection,
+    /// A polyline that is being set point by point.
+    laying: Option<Laying>,
+    /// A text that is being typed.
+    typing: Option<Typing>,
+    /// What the shape in hand measures.
+    measured: Option<(Figure, Measure, SheetId)>,
+    /// Fingers that have hold of what is seen, and where they are in CSS pixels.
+    fingers: HashMap<i32, Point<Pixels>>,
+    /// A participant's own view.
+    own: Option<Own>,
+    /// Moving backdrops, sent and got.
+    streams: Streams,
+    /// How many pixels those that run in this tab have to a backdrop unit.
+    fine: HashMap<BackdropId, f64>,
+    /// How many milliseconds the server's clock is ahead of this machine's.
+    clock_ahead: f64,
 }
 
 /// A message for the server. Those with a key must be kept until the change of that name has been
@@ -91,7 +134,20 @@ impl Glass {
             area: Size::glass(16.0, 9.0),
             scale: 1.0,
             order: Vec::new(),
-            current: None,
+            on_stage: Stage::default(),
+            active: 0,
+            settings: Settings::default(),
+            beneath: PAPER,
+            hands: Hands::default(),
+            selection: Selection::default(),
+            laying: None,
+            typing: None,
+            measured: None,
+            fingers: HashMap::new(),
+            own: None,
+            streams: Streams::default(),
+            fine: HashMap::new(),
+            clock_ahead: 0.0,
         }
     }
 
@@ -154,8 +210,9 @@ impl Glass {
         let steps: Vec<Step> = self
             .in_view()
             .into_iter()
-            .filter(|(sheet, _)| !self.replica.sheets().sheet(*sheet).is_empty())
-            .map(|(sheet, _)| Step {
+            .map(|seen| seen.sheet)
+            .filter(|sheet| !self.replica.sheets().sheet(*sheet).is_empty())
+            .map(|sheet| Step {
                 sheet,
                 op: Op::Wipe,
             })
@@ -179,14 +236,6 @@ impl Glass {
         self.replica.can_redo()
     }
 
-    /// Puts a backdrop on stage, as soon as the server has taken note.
-    pub fn goto(&mut self, id: &str) {
-        let Some(id) = id.parse().ok().map(BackdropId) else {
-            return;
-        };
-        self.send(&ToServer::Goto(id));
-    }
-
     pub fn pause(&mut self, paused: bool) {
         self.send(&ToServer::Pause(paused));
     }
@@ -195,18 +244,6 @@ impl Glass {
 impl Glass {
     fn glass_point(&self, x: f64, y: f64) -> Point<GlassFrame> {
         Point::new(x / self.scale, y / self.scale)
-    }
-
-    /// The sheets in view, from the bottom up.
-    fn in_view(&self) -> Vec<(SheetId, Map<Held, GlassFrame>)> {
-        let backdrop = self
-            .current
-            .as_ref()
-            .map(|b| (SheetId::Backdrop(b.id), b.view(self.area)));
-        backdrop
-            .into_iter()
-            .chain([(SheetId::Glass, Map::coincident())])
-            .collect()
     }
 
     fn send(&mut self, message: &ToServer) {
@@ -221,6 +258,7 @@ impl Glass {
     /// Shows what the author does and queues it for the server; `false` when it cannot be done.
     fn act(&mut self, intent: Intent) -> bool {
         let id = ChangeId(self.ids.next_id());
+        self.replica.now = self.now();
         let Ok(shown) = self.replica.act(id, intent.clone()) else {
             return false;
         };

@@ -1,11 +1,18 @@
 //! The display list as flat arrays, which the canvas printer reads straight out of memory.
 
-use bozzetto_core::display::{DisplayList, Item};
+use bozzetto_core::display::{DisplayList, Item, Placing};
+use bozzetto_core::frames::{Glass as GlassFrame, Rect};
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
 
-/// Four numbers to an item: colour as `0xRRGGBB`, blend, how many verbs, how many coordinates.
+/// These stand where a fill has its blend.
+const PLACED: u32 = 2;
+const CLIP: u32 = 3;
+const UNCLIP: u32 = 4;
+
+/// Five numbers to an item: colour as `0xRRGGBB`, blend, opacity in thousandths, how many verbs, how
+/// many coordinates.
 #[derive(Default)]
 pub struct List {
     items: Vec<u32>,
@@ -19,25 +26,61 @@ impl List {
         self.verbs.clear();
         self.coords.clear();
         for item in &list.items {
-            let Item::Fill {
-                path,
-                colour,
-                blend,
-            } = item
-            else {
-                // Pictures are elements of the page, placed by `backdrop_box`.
-                continue;
+            let (path, colour, blend, opacity) = match item {
+                Item::Fill {
+                    path,
+                    colour,
+                    blend,
+                    opacity,
+                } => (path, colour, blend, opacity),
+                Item::Placed { placing, opacity } => {
+                    self.place(placing, *opacity);
+                    continue;
+                }
+                Item::Clip(within) => {
+                    self.clip(within.as_ref());
+                    continue;
+                }
+                // Pictures of backdrops are elements of the page; see `panes`.
+                Item::Picture { .. } => continue,
             };
             let rgb = u32::from(colour.r) << 16 | u32::from(colour.g) << 8 | u32::from(colour.b);
             self.items.extend([
                 rgb,
                 *blend as u32,
+                (opacity * 1000.0).round() as u32,
                 path.verbs.len() as u32,
                 path.coords.len() as u32,
             ]);
             self.verbs.extend(path.verbs.iter().map(|v| *v as u8));
             self.coords.extend_from_slice(&path.coords);
         }
+    }
+}
+
+impl List {
+    /// A clip has four coordinates, x0, y0, x1, y1; its end has none.
+    fn clip(&mut self, within: Option<&Rect<GlassFrame>>) {
+        let (kind, n) = within.map_or((UNCLIP, 0), |_| (CLIP, 4));
+        self.items.extend([0, kind, 0, 0, n]);
+        if let Some(r) = within {
+            self.coords
+                .extend([r.x0, r.y0, r.x1, r.y1].map(|v| v as f32));
+        }
+    }
+
+    /// A placed picture stands in the list as the two halves of its name where a fill has its colour
+    /// and its verbs, and ten coordinates: the map from its pixels, and the part that is seen.
+    fn place(&mut self, placing: &Placing, opacity: f32) {
+        self.items.extend([
+            placing.picture as u32,
+            PLACED,
+            (opacity * 1000.0).round() as u32,
+            (placing.picture >> 32) as u32,
+            10,
+        ]);
+        let coords = placing.map.iter().chain(&placing.part);
+        self.coords.extend(coords.map(|v| *v as f32));
     }
 }
 

@@ -1,0 +1,222 @@
+//! Typing a text on the glass. It is laid out by a module of its own (see `bozzetto-text`), which
+//! hands its bytes in here.
+
+use bozzetto_core::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::colour::Rgb;
+use bozzetto_core::frames::Point;
+use bozzetto_core::ink::UNITS;
+use bozzetto_core::mark::{Body, Mark, Style, Tip};
+use bozzetto_core::select;
+use bozzetto_core::swatch::Swatch;
+use bozzetto_core::text::{CAPITALS, SIZES, Text};
+use bozzetto_core::wet::WetShape;
+use bozzetto_core::wire::decode;
+use serde::Serialize;
+use wasm_bindgen::prelude::*;
+
+use crate::Glass;
+
+/// A text that is being typed.
+pub struct Typing {
+    sheet: SheetId,
+    mark: Mark,
+    /// It was on the sheet before.
+    known: bool,
+}
+
+/// How near a tap must come to a text to open it, in CSS pixels.
+const REACH: f64 = 4.0;
+
+/// What the page has to know to show a field for typing. Lengths in units of the mark's own frame;
+/// `matrix` maps that to CSS pixels of the picture area.
+#[derive(Serialize)]
+struct Field<'a> {
+    content: &'a str,
+    size: f64,
+    wrap: Option<f64>,
+    x: f64,
+    y: f64,
+    width: f64,
+    height: f64,
+    matrix: [f64; 6],
+    colour: Rgb,
+    /// Characters that the font lacks.
+    missing: &'a str,
+    /// Too small for the last seat.
+    short: bool,
+}
+
+#[wasm_bindgen]
+impl Glass {
+    /// Opens the text that lies where the pointer taps; `false` when there is none.
+    pub fn text_open(&mut self, x: f64, y: f64) -> bool {
+        let (p, reach) = (self.glass_point(x, y), REACH / self.scale);
+        let found = select::at(self.replica.sheets(), &self.in_view(), p, reach);
+        let mark = found.and_then(|(sheet, id)| {
+            let mark = self.replica.sheets().sheet(sheet).get(id)?;
+            Some((sheet, Mark::clone(mark)))
+        });
+        mark.is_some_and(|(sheet, mark)| self.open(sheet, mark))
+    }
+
+    /// Opens the selected text; `false` when none is, or something else with it.
+    pub fn text_open_selected(&mut self) -> bool {
+        self.only_selected()
+            .is_some_and(|(sheet, mark)| self.open(sheet, mark))
+    }
+
+    /// Begins a text whose first line is around where the pointer taps, in a size that the last seat
+    /// reads well.
+    pub fn text_begin(&mut self, swatch: usize, x: f64, y: f64) {
+        self.text_end();
+        let tap = self.ink_point(x, y);
+        let Some((swatch, sheet, transform)) = self.dipped(swatch, tap) else {
+            return;
+        };
+        let size = self.good_size();
+        let text = Text {
+            content: String::new(),
+            at: bozzetto_core::ink::curve::Spot::new(Point::new(tap.x, tap.y - size / 2.0)),
+            size: (size * UNITS) as i32,
+            wrap: None,
+            lines: Vec::new(),
+            glyphs: Vec::new(),
+            placed: Vec::new(),
+            missing: String::new(),
+        };
+        let fades = crate::shapes::fading(&swatch);
+        let body = Body::Text(text);
+        let mark = self.new_mark(sheet, style(&swatch), body, transform, fades);
+        let known = false;
+        self.typing = Some(Typing { sheet, mark, known });
+    }
+
+    pub fn is_typing(&self) -> bool {
+        self.typing.is_some()
+    }
+
+    /// What the page shows a field for typing with, as JSON; empty for none.
+    pub fn text_field(&self) -> String {
+        let Some((typing, text)) = self.typed() else {
+            return String::new();
+        };
+        let Some(view) = self.view_of(typing.sheet) else {
+            return String::new();
+        };
+        let to_glass = typing.mark.transform.then(&view);
+        let (at, area) = (text.at.position(), text.area());
+        let field = Field {
+            content: &text.content,
+            size: text.size(),
+            wrap: text.wrap.map(|w| f64::from(w) / UNITS),
+            x: at.x,
+            y: at.y,
+            width: area.width(),
+            height: area.height(),
+            matrix: to_glass.coefficients().map(|v| v * self.scale),
+            colour: typing.mark.style.colour,
+            missing: &text.missing,
+            short: text.size() * to_glass.mean_scale() * CAPITALS
+                < self.settings.room.least_writing() - 0.01,
+        };
+        serde_json::to_string(&field).unwrap_or_default()
+    }
+
+    /// The size, in units of the text's own frame, that the last seat reads well.
+    pub fn text_good_size(&self) -> f64 {
+        let scale = self.typing.as_ref().and_then(|typing| {
+            let view = self.view_of(typing.sheet)?;
+            Some(typing.mark.transform.then(&view).mean_scale())
+        });
+        (self.good_size() / scale.unwrap_or(1.0)).clamp(*SIZES.start(), *SIZES.end())
+    }
+
+    /// Takes what has been typed, laid out; everybody sees it.
+    pub fn text_typed(&mut self, laid_out: &[u8]) {
+        let Some(typing) = &mut self.typing else {
+            return;
+        };
+        let Some(text) = decode::<Text>(laid_out).filter(Text::is_sound) else {
+            return;
+        };
+        let empty = text.content.trim().is_empty();
+        typing.mark.body = Body::Text(text);
+        let (sheet, mark) = (typing.sheet, typing.mark.clone());
+        if empty {
+            return self.stop_showing(mark.id);
+        }
+        self.show_shape(WetShape { sheet, mark });
+    }
+
+    /// Gives the text that is being typed the colour of a swatch.
+    pub fn text_restyle(&mut self, swatch: usize) {
+        let Some(swatch) = self.settings.swatches.get(swatch).copied() else {
+            return;
+        };
+        if let Some(typing) = &mut self.typing {
+            typing.mark.style = style(&swatch);
+            let (sheet, mark) = (typing.sheet, typing.mark.clone());
+            self.show_shape(WetShape { sheet, mark });
+        }
+    }
+
+    /// The text is done. An empty one is none, and is removed if it was there.
+    pub fn text_end(&mut self) {
+        let Some(Typing { sheet, mark, known }) = self.typing.take() else {
+            return;
+        };
+        let id = mark.id;
+        let empty = match &mark.body {
+            Body::Text(text) => text.content.trim().is_empty(),
+            _ => true,
+        };
+        self.end_wet(id);
+        let before = self.replica.sheets().sheet(sheet).get(id);
+        let op = match (before, empty) {
+            (Some(before), false) if **before == mark => None,
+            (Some(_), false) => Some(Op::Replace(mark)),
+            (Some(_), true) => Some(Op::Remove(id)),
+            (None, false) if !known => Some(Op::Add(mark)),
+            (None, _) => None,
+        };
+        let done = op.is_some_and(|op| self.act(Intent::Do(vec![Step { sheet, op }])));
+        if !done {
+            self.stop_showing(id);
+        }
+    }
+}
+
+impl Glass {
+    fn open(&mut self, sheet: SheetId, mark: Mark) -> bool {
+        if !matches!(mark.body, Body::Text(_)) {
+            return false;
+        }
+        self.text_end();
+        self.put_wet(WetShape {
+            sheet,
+            mark: mark.clone(),
+        });
+        let known = true;
+        self.typing = Some(Typing { sheet, mark, known });
+        true
+    }
+
+    fn typed(&self) -> Option<(&Typing, &Text)> {
+        let typing = self.typing.as_ref()?;
+        match &typing.mark.body {
+            Body::Text(text) => Some((typing, text)),
+            _ => None,
+        }
+    }
+
+    /// In glass units.
+    fn good_size(&self) -> f64 {
+        let good = (self.settings.room.good_writing() / CAPITALS).ceil();
+        good.clamp(*SIZES.start(), *SIZES.end())
+    }
+}
+
+/// Words are never a highlighter's.
+fn style(swatch: &Swatch) -> Style {
+    Style::new(Tip::Round, swatch.colour, swatch.width)
+}

@@ -1,0 +1,109 @@
+//! Seeing the picture larger: the presenter's backdrop, or a participant's own view of the stage.
+
+use bozzetto_core::frames::{Pixels, Point, Size};
+use bozzetto_core::zoom::{Zoom, whole_pixels};
+use wasm_bindgen::prelude::*;
+
+use crate::Glass;
+
+/// A participant's own view: the room that the stage is seen in, and how.
+pub struct Own {
+    room: Size<Pixels>,
+    zoom: Zoom,
+}
+
+#[wasm_bindgen]
+impl Glass {
+    /// Where the picture area lies in a room of so many CSS pixels: left, top, width, height.
+    pub fn place(&self, width: f64, height: f64) -> Vec<f64> {
+        let r = whole_pixels(self.aspect(), Size::<Pixels>::new(width, height));
+        vec![r.x0, r.y0, r.width(), r.height()]
+    }
+
+    /// A participant's room, in CSS pixels. From now on zooming changes the participant's own view.
+    pub fn set_room(&mut self, width: f64, height: f64) {
+        let zoom = self.own.as_ref().map_or(Zoom::WHOLE, |own| own.zoom);
+        let room = Size::new(width.max(1.0), height.max(1.0));
+        let zoom = zoom.settled(self.area, room);
+        self.own = Some(Own { room, zoom });
+    }
+
+    /// How a participant sees the stage: where its corner lies and how wide it is, in CSS pixels of
+    /// the room.
+    pub fn own_view(&self) -> Vec<f64> {
+        self.own.as_ref().map_or_else(Vec::new, |own| {
+            let map = own.zoom.map(self.area, own.room);
+            let corner = map.apply(Point::new(0.0, 0.0));
+            vec![corner.x, corner.y, self.area.width * map.mean_scale()]
+        })
+    }
+
+    /// How much larger than whole: 1 for whole.
+    pub fn zoomed(&self) -> f64 {
+        match (&self.own, self.active_backdrop()) {
+            (Some(own), _) => own.zoom.by,
+            (None, Some(backdrop)) => backdrop.seen.zoom.by,
+            (None, None) => 1.0,
+        }
+    }
+
+    /// Enlarges by a factor; what is at (x, y) stays there. In CSS pixels, of the room for a
+    /// participant and of the picture area for a presenter.
+    pub fn zoom_by(&mut self, by: f64, x: f64, y: f64) {
+        if let Some(own) = &mut self.own {
+            own.zoom = own.zoom.enlarged(by, Point::new(x, y), self.area, own.room);
+            return;
+        }
+        let at = self.glass_point(x, y);
+        self.zoom_backdrop(|zoom, size, room| {
+            let at = Point::new(at.x - room.x0, at.y - room.y0);
+            zoom.enlarged(by, at, size, room.size())
+        });
+    }
+
+    /// Moves what is seen by so many CSS pixels.
+    pub fn move_by(&mut self, dx: f64, dy: f64) {
+        if let Some(own) = &mut self.own {
+            own.zoom = own.zoom.moved(dx, dy, self.area, own.room);
+            return;
+        }
+        let (dx, dy) = (dx / self.scale, dy / self.scale);
+        self.zoom_backdrop(|zoom, size, room| zoom.moved(dx, dy, size, room.size()));
+    }
+
+    /// Whole again.
+    pub fn zoom_whole(&mut self) {
+        if let Some(own) = &mut self.own {
+            own.zoom = Zoom::WHOLE;
+            return;
+        }
+        self.zoom_backdrop(|_, _, _| Zoom::WHOLE);
+    }
+
+    /// A finger (or a mouse) takes hold of what is seen.
+    pub fn finger_down(&mut self, finger: i32, x: f64, y: f64) {
+        self.fingers.insert(finger, Point::new(x, y));
+    }
+
+    /// A finger that has hold moves: one moves what is seen, two also enlarge it.
+    pub fn finger_move(&mut self, finger: i32, x: f64, y: f64) {
+        let is = Point::new(x, y);
+        let Some(was) = self.fingers.insert(finger, is) else {
+            return;
+        };
+        let other = self.fingers.iter().find(|(id, _)| **id != finger);
+        let Some(other) = other.map(|(_, p)| *p) else {
+            return self.move_by(is.x - was.x, is.y - was.y);
+        };
+        let (before, after) = (was.distance(other), is.distance(other));
+        if before > 10.0 {
+            let (x, y) = ((is.x + other.x) / 2.0, (is.y + other.y) / 2.0);
+            self.zoom_by(after / before, x, y);
+        }
+        self.move_by((is.x - was.x) / 2.0, (is.y - was.y) / 2.0);
+    }
+
+    pub fn finger_up(&mut self, finger: i32) {
+        self.fingers.remove(&finger);
+    }
+}
