@@ -10,22 +10,29 @@ use axum::Router;
 use axum::extract::ws::{Message as AxumMessage, WebSocketUpgrade};
 use axum::routing::get;
 use bozzetto::app::App;
-use bozzetto::captures::{self, Request};
+use bozzetto::captures;
 use bozzetto::lessons::queries;
+use bozzetto_core::capture::{OnStage, Request};
 use bozzetto_core::change::{Change, Deed, Intent, Op, SheetId, Step};
-use bozzetto_core::frames::{Map, Point};
+use bozzetto_core::frames::{Map, Point, Rect, Size};
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::mark::{Body, Mark};
-use bozzetto_core::swatch::SWATCHES;
+use bozzetto_core::stream::Chunk;
+use bozzetto_core::swatch::ORIGINALS;
 use bozzetto_core::wet::WetInk;
 use bozzetto_core::wire::{FromServer, Hello, ToServer, decode, encode};
+use bozzetto_press::document::{Document, Part};
 use bytes::Bytes;
 use futures_util::{SinkExt, StreamExt};
 use serde_json::json;
 use tokio::sync::broadcast;
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::client::IntoClientRequest;
+
+/// On a disk like that which servers use, wherever the benchmark is started from.
+const TARGET: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../target");
 
 fn main() {
     let wanted: Vec<String> = std::env::args()
@@ -48,6 +55,12 @@ fn main() {
         }
         if runs("fanout.200") {
             fanout().await;
+        }
+        if runs("stream.fanout.100") {
+            stream_fanout().await;
+        }
+        if runs("pdf.page") {
+            pdf_page();
         }
     });
     std::process::exit(0);
@@ -118,20 +131,23 @@ fn stroke(id: u64, points: usize) -> Mark {
         let (x, y) = ((id * 37 % 1700) as f64, (id * 91 % 950) as f64);
         InkPoint::new(Point::new(x + i as f64 * 2.0, y + t.sin() * 30.0), 7.0)
     };
-    Mark {
-        id: MarkId(id),
-        author: AuthorId(1),
-        style: SWATCHES[(id % 5) as usize].style,
-        body: Body::Stroke(Points((0..points).map(at).collect())),
-        transform: Map::coincident(),
-        z: id as i64,
-    }
+    let points: Vec<InkPoint> = (0..points).map(at).collect();
+    let style = ORIGINALS[(id % 5) as usize].style();
+    let body = Body::Stroke(fit(&points).expect("points"));
+    Mark::new(
+        MarkId(id),
+        AuthorId(1),
+        style,
+        body,
+        Map::coincident(),
+        id as i64,
+    )
 }
 
 /// From a sent change to its acknowledgement, one after the other; beside a bare SQLite commit of
 /// the same bytes with the same settings.
 async fn change_durable() {
-    let folder = tempfile::tempdir_in("target").expect("a folder");
+    let folder = tempfile::tempdir_in(TARGET).expect("a folder");
     let (app, address) = serve(folder.path()).await;
     let lesson = app
         .store
@@ -221,7 +237,7 @@ fn bare_commits(folder: &Path) -> Vec<f64> {
 /// A box of 3840 by 2160 pixels with 500 marks, from request to kept PNG; beside encoding the same
 /// finished pixels alone.
 async fn capture_4k() {
-    let folder = tempfile::tempdir_in("target").expect("a folder");
+    let folder = tempfile::tempdir_in(TARGET).expect("a folder");
     let (app, _) = serve(folder.path()).await;
     let lesson = app
         .store
@@ -229,7 +245,8 @@ async fn capture_4k() {
         .await
         .expect("a lesson");
     let chart = include_bytes!("../../demo/Harbour approach.svg").to_vec();
-    let backdrop = bozzetto::stage::add_picture(&app, lesson, "chart.svg", chart)
+    let whither = bozzetto::backdrops::queries::Whither::Lesson(lesson);
+    let backdrop = bozzetto::backdrops::add(&app, whither, "chart.svg", &chart, None, None)
         .await
         .expect("a store")
         .expect("a picture");
@@ -256,17 +273,18 @@ async fn capture_4k() {
         .await
         .expect("a log");
     let request = Request {
-        x0: 0.0,
-        y0: 0.0,
-        x1: 1920.0,
-        y1: 1080.0,
+        area: Rect::of_size(Size::glass(16.0, 9.0)),
         device: 2.0,
         ratio: 2.0,
+        stage: OnStage {
+            current: Some(BackdropId(backdrop as u64)),
+            ..OnStage::default()
+        },
     };
     let mut took = Vec::new();
     for _ in 0..7 {
         let begun = Instant::now();
-        captures::take(&app, lesson, request)
+        captures::take(&app, lesson, request.clone(), Vec::new())
             .await
             .expect("a capture");
         took.push(milliseconds(begun.elapsed()));
@@ -303,40 +321,200 @@ async fn capture_4k() {
     );
 }
 
-const FOLLOWERS: usize = 200;
-const SECONDS: usize = 10;
-const RATE: usize = 120;
+/// What is sent to how many, how often and for how long.
+struct Load {
+    followers: usize,
+    /// Messages to a second.
+    rate: usize,
+    seconds: usize,
+    what: What,
+}
+
+#[derive(Clone, Copy)]
+enum What {
+    /// A point of a wet stroke.
+    Wet,
+    /// A frame of a picture stream, of so many bytes.
+    Stream(usize),
+}
+
+impl Load {
+    /// The message of this number, as the presenter sends it.
+    fn message(&self, n: usize, backdrop: BackdropId) -> ToServer {
+        match self.what {
+            What::Wet => ToServer::Wet(WetInk {
+                mark: MarkId(9),
+                sheet: SheetId::Backdrop(backdrop),
+                style: ORIGINALS[1].style(),
+                transform: Map::coincident(),
+                fades: false,
+                from: n as u32,
+                points: Points(vec![InkPoint::new(Point::new(100.0, 100.0), 7.0)]),
+            }),
+            What::Stream(bytes) => ToServer::Chunk(Chunk {
+                backdrop,
+                run: 1,
+                number: n as u32,
+                key: None,
+                taken: 0,
+                shows: Rect::of_size(Size::new(1280.0, 720.0)),
+                data: vec![n as u8; bytes],
+            }),
+        }
+    }
+
+    fn total(&self) -> usize {
+        self.followers * self.rate * self.seconds
+    }
+}
+
+/// What came of a load: each delay in milliseconds, sorted; and what it took.
+struct Came {
+    delays: Vec<f64>,
+    memory: f64,
+    /// Of the processors' time, in percent of one.
+    cpu: f64,
+}
 
 /// One presenter's wet stroke to 200 followers over real sockets; beside a bare Axum broadcast of
 /// messages of the same size at the same rate.
 async fn fanout() {
-    let ours = fanout_of_a_lesson().await;
-    let bare = fanout_bare().await;
+    let load = Load {
+        followers: 200,
+        rate: 120,
+        seconds: 10,
+        what: What::Wet,
+    };
+    let ours = through_a_lesson(&load).await;
+    let bare = through_a_bare_broadcast(&load).await;
     let note = format!(
-        "{FOLLOWERS} followers, {RATE} messages/s for {SECONDS} s, {} received; baseline: bare Axum broadcast",
-        ours.0.len()
+        "200 followers, 120 messages/s for 10 s, {} received; baseline: bare Axum broadcast",
+        ours.delays.len()
     );
-    row(
-        "fanout.200.p50",
-        percentile(&ours.0, 0.5),
-        "ms",
-        Some(percentile(&bare, 0.5)),
-        &note,
-    );
-    row(
-        "fanout.200.p99",
-        percentile(&ours.0, 0.99),
-        "ms",
-        Some(percentile(&bare, 0.99)),
-        &note,
-    );
+    for (name, p) in [("fanout.200.p50", 0.5), ("fanout.200.p99", 0.99)] {
+        let baseline = Some(percentile(&bare.delays, p));
+        row(name, percentile(&ours.delays, p), "ms", baseline, &note);
+    }
     row(
         "fanout.200.memory",
-        ours.1,
+        ours.memory,
         "KB/follower",
         None,
         "growth of the process's resident memory, both ends of each socket",
     );
+}
+
+/// A picture stream of 1.5 Mbit/s to 100 followers.
+async fn stream_fanout() {
+    let load = Load {
+        followers: 100,
+        rate: 24,
+        seconds: 10,
+        what: What::Stream(1_500_000 / 8 / 24),
+    };
+    let ours = through_a_lesson(&load).await;
+    let bare = through_a_bare_broadcast(&load).await;
+    let lost = load.total() - ours.delays.len();
+    let note = format!(
+        "100 followers, 24 frames/s of 1.5 Mbit/s for 10 s; {lost} of {} frames dropped (bare: {}); \
+         baseline: bare Axum broadcast of as many bytes",
+        load.total(),
+        load.total() - bare.delays.len()
+    );
+    for (name, p) in [
+        ("stream.fanout.100.p50", 0.5),
+        ("stream.fanout.100.p99", 0.99),
+    ] {
+        let baseline = Some(percentile(&bare.delays, p));
+        row(name, percentile(&ours.delays, p), "ms", baseline, &note);
+    }
+    row(
+        "stream.fanout.100.cpu",
+        ours.cpu,
+        "% of a core",
+        Some(bare.cpu),
+        "server and all 100 receiving ends in one process; baseline: the bare broadcast",
+    );
+}
+
+/// A page of a document 1920 pixels wide: the document opened and printed, and printed again.
+fn pdf_page() {
+    let pdf = include_bytes!("../../demo/Notices to mariners.pdf");
+    let page = |document: &Document| {
+        let (width, height) = document.pages()[0];
+        let scale = 1920.0 / f64::from(width);
+        let part = Part {
+            scale,
+            x: 0.0,
+            y: 0.0,
+            width: 1920,
+            height: (f64::from(height) * scale) as u32,
+        };
+        let pixmap = document.print(0, &part).expect("a page");
+        std::hint::black_box(bozzetto_press::png::encode(&pixmap, 1.0));
+    };
+    let median = |mut took: Vec<f64>| {
+        took.sort_by(f64::total_cmp);
+        took[took.len() / 2]
+    };
+    let mut cold = Vec::new();
+    let mut warm = Vec::new();
+    let mut theirs = Vec::new();
+    let folder = tempfile::tempdir_in(TARGET).expect("a folder");
+    let file = folder.path().join("notices.pdf");
+    std::fs::write(&file, pdf).expect("a file");
+    for _ in 0..9 {
+        let begun = Instant::now();
+        let document = Document::open(pdf.to_vec()).expect("a document");
+        page(&document);
+        cold.push(milliseconds(begun.elapsed()));
+        let begun = Instant::now();
+        page(&document);
+        warm.push(milliseconds(begun.elapsed()));
+        let begun = Instant::now();
+        let done = std::process::Command::new("pdftoppm")
+            .args([
+                "-png",
+                "-f",
+                "1",
+                "-l",
+                "1",
+                "-scale-to-x",
+                "1920",
+                "-scale-to-y",
+                "-1",
+            ])
+            .arg(&file)
+            .arg(folder.path().join("page"))
+            .status();
+        if done.is_ok_and(|s| s.success()) {
+            theirs.push(milliseconds(begun.elapsed()));
+        }
+    }
+    let baseline = (!theirs.is_empty()).then(|| median(theirs));
+    let note =
+        "A4, 1920 pixels wide, as PNG; median of 9; baseline: pdftoppm (a process of its own)";
+    row("pdf.page.cold", median(cold), "ms", baseline, note);
+    row("pdf.page.warm", median(warm), "ms", baseline, note);
+}
+
+/// The time that this process has used of processors, in milliseconds.
+fn cpu_ms() -> f64 {
+    let stat = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
+    let fields: Vec<&str> = stat
+        .rsplit(')')
+        .next()
+        .unwrap_or("")
+        .split_whitespace()
+        .collect();
+    let ticks = |i: usize| {
+        fields
+            .get(i)
+            .and_then(|v| v.parse::<f64>().ok())
+            .unwrap_or(0.0)
+    };
+    // utime and stime, in hundredths of a second on Linux (proc(5)).
+    (ticks(11) + ticks(12)) * 10.0
 }
 
 fn resident_kb() -> f64 {
@@ -354,74 +532,89 @@ fn resident_kb() -> f64 {
 /// The moments at which messages were sent; each carries its number.
 type Sent = Arc<Mutex<Vec<Instant>>>;
 
-async fn send_at_rate(mut send: impl AsyncFnMut(usize), sent: &Sent) {
+async fn send_at_rate(load: &Load, mut send: impl AsyncFnMut(usize), sent: &Sent) -> f64 {
     // Connections settle first; a late tick is not made up for by a burst.
     tokio::time::sleep(Duration::from_secs(1)).await;
-    let mut tick = tokio::time::interval(Duration::from_secs_f64(1.0 / RATE as f64));
+    let mut tick = tokio::time::interval(Duration::from_secs_f64(1.0 / load.rate as f64));
     tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
-    for n in 0..RATE * SECONDS {
+    let (begun, before) = (Instant::now(), cpu_ms());
+    for n in 0..load.rate * load.seconds {
         tick.tick().await;
         sent.lock().expect("a list").push(Instant::now());
         send(n).await;
     }
     tokio::time::sleep(Duration::from_secs(1)).await;
+    (cpu_ms() - before) / milliseconds(begun.elapsed()) * 100.0
 }
 
-async fn fanout_of_a_lesson() -> (Vec<f64>, f64) {
-    let folder = tempfile::tempdir_in("target").expect("a folder");
+async fn through_a_lesson(load: &Load) -> Came {
+    let folder = tempfile::tempdir_in(TARGET).expect("a folder");
     let (app, address) = serve(folder.path()).await;
     let lesson = app
         .store
         .write(|c| queries::create(c, "Bench", "class"))
         .await
         .expect("a lesson");
-    let backdrop = app.live.look(lesson).await.expect("a look").order[0].id;
+    if let What::Stream(_) = load.what {
+        let whither = bozzetto::backdrops::queries::Whither::Lesson(lesson);
+        let page = include_bytes!("../../demo/Tide and lights.html");
+        let added = bozzetto::backdrops::add(&app, whither, "tide.html", page, None, None).await;
+        added.expect("a store").expect("a page");
+    }
+    let order = app.live.look(lesson).await.expect("a look").order;
+    let backdrop = order.last().expect("a backdrop").id;
     let cookie = bozzetto::auth::participant::join(&app, lesson, "Follower".to_owned())
         .await
         .expect("a cookie");
     let cookie = cookie.split(';').next().unwrap_or("").to_owned();
     let mut presenter = connect(address, &format!("/lessons/{lesson}/live"), None).await;
+    let arrange = ToServer::Arrange {
+        current: backdrop,
+        beside: None,
+    };
+    let arrange = Message::Binary(encode(&arrange).into());
+    presenter.send(arrange).await.expect("a line");
     let before = resident_kb();
     let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
-    for _ in 0..FOLLOWERS {
+    for _ in 0..load.followers {
         let mut socket = connect(address, &format!("/follow/{lesson}/live"), Some(&cookie)).await;
         let (sent, delays) = (sent.clone(), delays.clone());
         tokio::spawn(async move {
             while let Some(Ok(message)) = socket.next().await {
                 let now = Instant::now();
-                if let Message::Binary(bytes) = message
-                    && let Some(FromServer::Wet { ink, .. }) = decode(&bytes)
-                {
-                    let n = ink.from as usize;
-                    let delay = now - sent.lock().expect("a list")[n];
-                    delays.lock().expect("a list").push(milliseconds(delay));
-                }
+                let Message::Binary(bytes) = message else {
+                    continue;
+                };
+                let n = match decode(&bytes) {
+                    Some(FromServer::Wet { ink, .. }) => ink.from as usize,
+                    Some(FromServer::Chunk { chunk, .. }) => chunk.number as usize,
+                    _ => continue,
+                };
+                let delay = now - sent.lock().expect("a list")[n];
+                delays.lock().expect("a list").push(milliseconds(delay));
             }
         });
     }
-    let memory = (resident_kb() - before) / FOLLOWERS as f64;
-    let Body::Stroke(points) = stroke(1, 1).body;
+    let memory = (resident_kb() - before) / load.followers as f64;
+    // What the server says in between is read, as a browser does.
+    let (mut to_server, mut from_server) = presenter.split();
+    tokio::spawn(async move { while from_server.next().await.is_some() {} });
     let send = async |n: usize| {
-        let ink = WetInk {
-            mark: MarkId(9),
-            sheet: SheetId::Backdrop(backdrop),
-            style: SWATCHES[1].style,
-            transform: Map::coincident(),
-            from: n as u32,
-            points: points.clone(),
-        };
-        presenter
-            .send(Message::Binary(encode(&ToServer::Wet(ink)).into()))
-            .await
-            .expect("a line");
+        let message = encode(&load.message(n, backdrop));
+        let message = Message::Binary(message.into());
+        to_server.send(message).await.expect("a line");
     };
-    send_at_rate(send, &sent).await;
+    let cpu = send_at_rate(load, send, &sent).await;
     let mut delays = std::mem::take(&mut *delays.lock().expect("a list"));
     delays.sort_by(f64::total_cmp);
-    (delays, memory)
+    Came {
+        delays,
+        memory,
+        cpu,
+    }
 }
 
-async fn fanout_bare() -> Vec<f64> {
+async fn through_a_bare_broadcast(load: &Load) -> Came {
     let (channel, _) = broadcast::channel::<Bytes>(2048);
     let (to_all, from_one) = (channel.clone(), channel.clone());
     let send_route = get(move |upgrade: WebSocketUpgrade| {
@@ -455,7 +648,7 @@ async fn fanout_bare() -> Vec<f64> {
         .route("/hear", hear_route);
     tokio::spawn(async move { axum::serve(listener, router).await });
     let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
-    for _ in 0..FOLLOWERS {
+    for _ in 0..load.followers {
         let (mut socket, _) = tokio_tungstenite::connect_async(format!("ws://{address}/hear"))
             .await
             .expect("a connection");
@@ -472,18 +665,7 @@ async fn fanout_bare() -> Vec<f64> {
     let (mut sender, _) = tokio_tungstenite::connect_async(format!("ws://{address}/send"))
         .await
         .expect("a connection");
-    let size = encode(&FromServer::Wet {
-        author: AuthorId(u64::MAX / 3),
-        ink: WetInk {
-            mark: MarkId(9),
-            sheet: SheetId::Backdrop(BackdropId(1)),
-            style: SWATCHES[1].style,
-            transform: Map::coincident(),
-            from: 600,
-            points: Points(vec![InkPoint::new(Point::new(500.0, 500.0), 7.0)]),
-        },
-    })
-    .len();
+    let size = encode(&load.message(600, BackdropId(1))).len();
     let send = async |n: usize| {
         let mut bytes = vec![0u8; size];
         bytes[..4].copy_from_slice(&(n as u32).to_le_bytes());
@@ -492,8 +674,12 @@ async fn fanout_bare() -> Vec<f64> {
             .await
             .expect("a line");
     };
-    send_at_rate(send, &sent).await;
+    let cpu = send_at_rate(load, send, &sent).await;
     let mut delays = std::mem::take(&mut *delays.lock().expect("a list"));
     delays.sort_by(f64::total_cmp);
-    delays
+    Came {
+        delays,
+        memory: 0.0,
+        cpu,
+    }
 }

@@ -9,15 +9,16 @@ use axum::extract::DefaultBodyLimit;
 use axum::middleware::{from_fn, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
+use tower_http::compression::CompressionLayer;
 
 use crate::auth::wait::Waits;
 use crate::auth::{passphrase, presenter};
+use crate::backdrops::{Documents, Pictures};
 use crate::error::AppError;
 use crate::live::Live;
 use crate::media::Media;
-use crate::stage::pictures::Pictures;
 use crate::store::Store;
-use crate::{assets, captures, follow, headers, lessons, media, stage};
+use crate::{assets, backdrops, captures, follow, headers, lessons, media, settings, stage};
 
 /// What all handlers share; cheap to clone.
 #[derive(Clone)]
@@ -27,6 +28,8 @@ pub struct App {
     pub live: Live,
     /// Pictures read for printing, the last few of them.
     pub pictures: Arc<Pictures>,
+    /// Documents that are open, and pages of them that were printed.
+    pub documents: Arc<Documents>,
     pub entry_waits: Arc<Waits>,
     pub join_waits: Arc<Waits>,
     /// Opens without a passphrase: only this machine can reach it.
@@ -69,6 +72,7 @@ impl App {
             store,
             media,
             pictures: Arc::default(),
+            documents: Arc::default(),
             entry_waits: Arc::default(),
             join_waits: Arc::default(),
             open,
@@ -81,17 +85,24 @@ impl App {
         let presenter = Router::new()
             .merge(lessons::routes())
             .merge(stage::routes())
+            .merge(backdrops::routes())
             .merge(captures::routes())
+            .merge(settings::routes())
             .layer(from_fn_with_state(self.clone(), presenter::only_presenters));
         Router::new()
             .merge(presenter)
             .merge(follow::routes())
+            .merge(backdrops::follow())
+            .route("/pages/{page}/{*path}", get(backdrops::serve_web_page))
             .route("/enter", get(presenter::page).post(presenter::enter))
             .route("/static/{build}/{*path}", get(assets::serve))
             .route("/favicon.ico", get(favicon))
             .route("/health", get(async || "well"))
             .fallback(async || AppError::NotFound)
             .layer(DefaultBodyLimit::max(1024 * 1024))
+            // Pages and vector pictures are packed on the way; pixels and what is packed already
+            // are not.
+            .layer(CompressionLayer::new())
             .layer(from_fn(log))
             .layer(from_fn_with_state(self.clone(), headers::guard))
             .with_state(self)

@@ -32,7 +32,7 @@ static BUILD: LazyLock<String> = LazyLock::new(|| {
     crate::media::hex(&all.finalize()[..6])
 });
 
-/// Files as they go over the wire, packed once.
+/// Files as they go over the wire, packed once; the WebAssembly modules are when they are built.
 static PACKED: LazyLock<Mutex<HashMap<String, Bytes>>> = LazyLock::new(Mutex::default);
 
 /// The address of a file, for templates.
@@ -80,13 +80,16 @@ pub async fn serve(Path((_, path)): Path<(String, String)>, headers: HeaderMap) 
 }
 
 fn packs(path: &str) -> bool {
-    let packed_already = [".woff2", ".png", ".webp", ".jpg"];
+    let packed_already = [".br", ".woff2", ".png", ".webp", ".jpg"];
     !packed_already.iter().any(|e| path.ends_with(e))
 }
 
 fn packed(path: &str) -> Option<Bytes> {
     if let Some(bytes) = PACKED.lock().expect("packing does not panic").get(path) {
         return Some(bytes.clone());
+    }
+    if let Some(ready) = Files::get(&format!("{path}.br")) {
+        return Some(Bytes::from(ready.data.into_owned()));
     }
     let file = Files::get(path)?;
     let mut out = brotli::CompressorWriter::new(Vec::new(), 1 << 16, 9, 22);

@@ -4,16 +4,22 @@
 use std::path::Path;
 
 use anyhow::Context;
-use bozzetto_core::board::Ruling;
+use bozzetto_core::backdrop::{BackdropKind, Seen};
+use bozzetto_core::board::{Board, Ruling};
+use bozzetto_core::capture::{OnStage, Request};
 use bozzetto_core::change::{Change, Deed, Op, SheetId, Step};
-use bozzetto_core::frames::{Ink, Map, Point, Size, fit};
+use bozzetto_core::frames::{Ink, Map, Point, Rect, Size};
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
-use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::ink::InkPoint;
+use bozzetto_core::ink::fit::fit;
 use bozzetto_core::mark::{Body, Mark};
-use bozzetto_core::swatch::SWATCHES;
+use bozzetto_core::swatch::ORIGINALS;
+use bozzetto_core::zoom::Zoom;
 
 use crate::app::App;
-use crate::captures::{self, Request};
+use crate::backdrops::About;
+use crate::backdrops::queries::{New, Whither};
+use crate::captures;
 use crate::lessons::queries;
 use crate::live::log;
 use crate::store::Store;
@@ -36,6 +42,17 @@ static HARBOUR: DemoPicture = demo_picture!("Harbour approach.svg");
 static WORKSHEET: DemoPicture = demo_picture!("Mark the safe water.svg");
 static SOUNDER: DemoPicture = demo_picture!("Echo sounder, Isola Corda.png");
 static BERTHS: DemoPicture = demo_picture!("Berth plan.svg");
+static NOTICES: DemoPicture = demo_picture!("Notices to mariners.pdf");
+static TIDE: DemoPicture = demo_picture!("Tide and lights.html");
+static VESSEL: DemoPicture = demo_picture!("Vessel at the buoys.webm");
+static VESSEL_POSTER: &[u8] = include_bytes!("../../demo/Vessel at the buoys.png");
+/// What a browser finds out about the film.
+const VESSEL_ABOUT: About = About {
+    width: 1280.0,
+    height: 720.0,
+    duration: 12.0,
+    frame: 0.04,
+};
 
 /// Fills a new data folder.
 pub async fn fill(data: &Path) -> anyhow::Result<()> {
@@ -47,17 +64,32 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
     let app = App::open(data, "127.0.0.1:0".parse()?, false).await?;
     let class = lesson(&app.store, "Coastal pilotage, evening 3", "class").await?;
     let chart = add(&app, class, &HARBOUR).await?;
+    add(&app, class, &TIDE).await?;
+    add(&app, class, &NOTICES).await?;
+    film(&app, Whither::Lesson(class)).await?;
+    source(
+        &app.store,
+        class,
+        "Bench camera (simulated)",
+        BackdropKind::Camera { simulated: true },
+    )
+    .await?;
     add(&app, class, &WORKSHEET).await?;
     add(&app, class, &SOUNDER).await?;
+    source(&app.store, class, "Shared screen", BackdropKind::Share).await?;
     board(&app.store, class, Ruling::Squared).await?;
     mark_the_chart(&app.store, class, chart).await?;
     show(&app.store, class, chart).await?;
-    take_captures(&app, class).await?;
+    take_captures(&app, class, chart).await?;
 
     let meeting = lesson(&app.store, "Harbour users' meeting: berth plan", "meeting").await?;
     let plan = add(&app, meeting, &BERTHS).await?;
     board(&app.store, meeting, Ruling::Ruled).await?;
     show(&app.store, meeting, plan).await?;
+    for file in [&HARBOUR, &TIDE, &NOTICES] {
+        keep(&app, Whither::Library, file).await?;
+    }
+    film(&app, Whither::Library).await?;
     // The class is what is opened first.
     app.store
         .write(move |conn| queries::touch(conn, class))
@@ -71,15 +103,48 @@ async fn lesson(store: &Store, name: &'static str, kind: &'static str) -> anyhow
         .await?)
 }
 
-async fn add(app: &App, lesson: i64, picture: &DemoPicture) -> anyhow::Result<i64> {
-    crate::stage::add_picture(app, lesson, picture.file, picture.bytes.to_vec())
+async fn add(app: &App, lesson: i64, file: &DemoPicture) -> anyhow::Result<i64> {
+    keep(app, Whither::Lesson(lesson), file).await
+}
+
+async fn film(app: &App, whither: Whither) -> anyhow::Result<i64> {
+    let (about, poster) = (Some(VESSEL_ABOUT), Some(VESSEL_POSTER.to_vec()));
+    crate::backdrops::add(app, whither, VESSEL.file, VESSEL.bytes, about, poster)
         .await?
-        .with_context(|| format!("the demo picture {}", picture.file))
+        .map_err(|why| anyhow::anyhow!("the demo film: {why}"))
+}
+
+/// A backdrop without a file.
+async fn source(store: &Store, lesson: i64, name: &str, kind: BackdropKind) -> anyhow::Result<i64> {
+    let new = New {
+        name: name.to_owned(),
+        kind,
+        file: None,
+        poster: None,
+        width: 1920.0,
+        height: 1080.0,
+        seen: Seen::default(),
+    };
+    Ok(store
+        .write(move |conn| crate::backdrops::queries::add(conn, Whither::Lesson(lesson), &new))
+        .await?)
+}
+
+async fn keep(app: &App, whither: Whither, picture: &DemoPicture) -> anyhow::Result<i64> {
+    crate::backdrops::add(app, whither, picture.file, picture.bytes, None, None)
+        .await?
+        .map_err(|why| anyhow::anyhow!("the demo file {}: {why}", picture.file))
 }
 
 async fn board(store: &Store, lesson: i64, ruling: Ruling) -> anyhow::Result<i64> {
     Ok(store
-        .write(move |conn| queries::add_board(conn, lesson, ruling))
+        .write(move |conn| {
+            let board = Board {
+                ruling,
+                ..Board::default()
+            };
+            crate::backdrops::add_board(conn, lesson, board, false)
+        })
         .await?)
 }
 
@@ -118,24 +183,18 @@ async fn mark_the_chart(store: &Store, lesson: i64, chart: i64) -> anyhow::Resul
         (902., 412.),
     ]);
     let band = curve(&[(1128., 224.), (1240., 222.), (1372., 225.)]);
-    let view = fit(Size::new(1920., 1080.), Size::glass(16., 9.));
+    let view = Zoom::WHOLE.map(Size::new(1920., 1080.), Size::glass(16., 9.));
     let to_held = Map::<Ink, _>::coincident().then(&view.inverse().context("a view")?);
     let sheet = SheetId::Backdrop(BackdropId(chart as u64));
     let drawn = [(1, course), (1, head), (2, ring), (3, band)];
     let changes: Vec<(u64, Change)> = (1..)
         .zip(drawn)
         .map(|(seq, (swatch, line))| {
-            let style = SWATCHES[swatch].style;
+            let style = ORIGINALS[swatch].style();
             let width = f64::from(style.width);
-            let points = line.iter().map(|p| InkPoint::new(*p, width)).collect();
-            let mark = Mark {
-                id: MarkId(seq),
-                author: AuthorId(1),
-                style,
-                body: Body::Stroke(Points(points)),
-                transform: to_held,
-                z: seq as i64,
-            };
+            let points: Vec<InkPoint> = line.iter().map(|p| InkPoint::new(*p, width)).collect();
+            let body = Body::Stroke(fit(&points).expect("there are points"));
+            let mark = Mark::new(MarkId(seq), AuthorId(1), style, body, to_held, seq as i64);
             let steps = vec![Step {
                 sheet,
                 op: Op::Add(mark),
@@ -179,7 +238,7 @@ fn curve(through: &[(f64, f64)]) -> Vec<Point<Ink>> {
     points
 }
 
-async fn take_captures(app: &App, lesson: i64) -> anyhow::Result<()> {
+async fn take_captures(app: &App, lesson: i64, chart: i64) -> anyhow::Result<()> {
     let boxes = [
         ("Approach, west side", (560., 150., 1240., 640.), true),
         ("Buoy 2, closer", (820., 340., 1100., 560.), true),
@@ -187,14 +246,15 @@ async fn take_captures(app: &App, lesson: i64) -> anyhow::Result<()> {
     ];
     for (name, (x0, y0, x1, y1), out) in boxes {
         let request = Request {
-            x0,
-            y0,
-            x1,
-            y1,
+            area: Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1)),
             device: 1.0,
             ratio: 1.0,
+            stage: OnStage {
+                current: Some(BackdropId(chart as u64)),
+                ..OnStage::default()
+            },
         };
-        let id = captures::take(app, lesson, request).await?;
+        let id = captures::take(app, lesson, request, Vec::new()).await?;
         app.store
             .write(move |conn| {
                 captures::rename(conn, lesson, id, name)?;

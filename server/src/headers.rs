@@ -12,7 +12,13 @@ use crate::app::App;
 /// One policy for all our pages: nothing but our own files, and no script in the page itself.
 const PAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; \
     style-src 'self'; img-src 'self' blob: data:; font-src 'self'; connect-src 'self'; \
-    form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+    media-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+/// The stage also plays what a camera or a shared screen shows, and frames pages.
+pub const STAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; \
+    style-src 'self'; img-src 'self' blob: data:; font-src 'self'; connect-src 'self'; \
+    media-src 'self' blob:; frame-src 'self' http: https:; form-action 'self'; base-uri 'none'; \
+    frame-ancestors 'none'";
 
 /// Pictures that somebody brought: no script, no fetching, no origin.
 pub const MEDIA_POLICY: &str =
@@ -88,6 +94,30 @@ fn names_this_machine(headers: &HeaderMap) -> bool {
     let bare = name.trim_start_matches('[').trim_end_matches(']');
     name.eq_ignore_ascii_case("localhost")
         || bare.parse::<IpAddr>().is_ok_and(|ip| ip.is_loopback())
+}
+
+/// What has a browser keep an answer as a file of this name. Source: RFC 6266, with the extended notation of RFC 8187 for what is not ASCII.
+pub fn attachment(name: &str) -> String {
+    let plain: String = name
+        .chars()
+        .map(|c| {
+            if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' {
+                c
+            } else {
+                '_'
+            }
+        })
+        .collect();
+    let coded: String = name
+        .bytes()
+        .map(|b| match b {
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'.' | b'-' | b'_' => {
+                char::from(b).to_string()
+            }
+            b => format!("%{b:02X}"),
+        })
+        .collect();
+    format!("attachment; filename=\"{plain}\"; filename*=UTF-8''{coded}")
 }
 
 #[cfg(test)]

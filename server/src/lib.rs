@@ -1,12 +1,13 @@
 //! The Bozzetto server: keeps lessons, orders their changes and hands them round.
 //!
-//! One folder for each thing a person does: [`lessons`] (home), [`stage`], [`captures`] and
-//! [`follow`]. The plumbing is apart: [`store`] (SQLite), [`media`] (files), [`live`] (open
-//! lessons), [`auth`] (who may do what) and [`assets`] (what pages are made of).
+//! One folder for each thing a person does: [`lessons`] (home), [`backdrops`] (what is put on
+//! stage), [`stage`], [`captures`] and [`follow`]. The plumbing is apart: [`store`] (SQLite), [`media`] (files), [`live`] (open
+//! lessons), [`auth`] (who may do what), [`settings`] and [`assets`] (what pages are made of).
 
 pub mod app;
 pub mod assets;
 pub mod auth;
+pub mod backdrops;
 pub mod captures;
 pub mod demo;
 pub mod error;
@@ -16,6 +17,7 @@ pub mod lessons;
 pub mod live;
 pub mod media;
 pub mod serve;
+pub mod settings;
 pub mod stage;
 pub mod store;
 

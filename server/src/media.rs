@@ -61,6 +61,25 @@ impl Media {
         Ok(written)
     }
 
+    /// Begins a file that comes in pieces.
+    pub fn receive(&self) -> std::io::Result<Incoming> {
+        let file = tempfile::Builder::new()
+            .prefix(".writing-")
+            .tempfile_in(&*self.folder)?;
+        Ok(Incoming {
+            media: self.clone(),
+            file,
+            sum: Sha256::new(),
+            head: Vec::new(),
+            bytes: 0,
+        })
+    }
+
+    /// Where the file lies, for what serves it piece by piece.
+    pub fn path_of(&self, sha: &str) -> PathBuf {
+        self.path(sha)
+    }
+
     /// The whole file; blocks.
     pub fn read(&self, sha: &str) -> std::io::Result<Vec<u8>> {
         fs::read(self.path(sha))
@@ -80,6 +99,63 @@ impl Media {
     fn path(&self, sha: &str) -> PathBuf {
         // Only ever called with names from the database, which are hexadecimal.
         self.folder.join(sha)
+    }
+}
+
+/// A file that is coming in pieces. Dropped, nothing of it stays.
+pub struct Incoming {
+    media: Media,
+    file: tempfile::NamedTempFile,
+    sum: Sha256,
+    head: Vec<u8>,
+    bytes: u64,
+}
+
+/// How much of a file tells what it is.
+const HEAD: usize = 4096;
+
+impl Incoming {
+    pub fn push(&mut self, piece: &[u8]) -> std::io::Result<()> {
+        let wanted = HEAD.saturating_sub(self.head.len()).min(piece.len());
+        self.head.extend_from_slice(&piece[..wanted]);
+        self.bytes += piece.len() as u64;
+        self.sum.update(piece);
+        self.file.write_all(piece)
+    }
+
+    /// How it begins.
+    pub fn head(&self) -> &[u8] {
+        &self.head
+    }
+
+    pub fn bytes(&self) -> u64 {
+        self.bytes
+    }
+
+    /// All of it; blocks.
+    pub fn read(&self) -> std::io::Result<Vec<u8>> {
+        fs::read(self.file.path())
+    }
+
+    /// A file to write in its stead.
+    pub fn again(&self) -> std::io::Result<Incoming> {
+        self.media.receive()
+    }
+
+    /// Keeps it; blocks until it is on disk.
+    pub fn keep(self, mime: &'static str) -> std::io::Result<Written> {
+        let written = Written {
+            sha: hex(&self.sum.finalize()),
+            mime,
+            bytes: self.bytes,
+        };
+        let path = self.media.path(&written.sha);
+        if !path.exists() {
+            self.file.as_file().sync_all()?;
+            self.file.persist(&path).map_err(|e| e.error)?;
+            File::open(&*self.media.folder)?.sync_all()?;
+        }
+        Ok(written)
     }
 }
 
@@ -113,15 +189,24 @@ const MONTH: i64 = 30 * 24 * 3600 * 1000;
 /// Gives the names of the files that stay.
 pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
     let before = crate::now() - MONTH;
-    for table in ["lesson", "capture"] {
+    for table in ["lesson", "capture", "backdrop"] {
         conn.execute(
             &format!("DELETE FROM {table} WHERE deleted_at < ?1"),
             [before],
         )?;
     }
     conn.execute(
+        "DELETE FROM web_page WHERE name NOT IN (
+             SELECT json_extract(kind, '$.page.kept.name') FROM backdrop
+             WHERE json_extract(kind, '$.page.kept.name') IS NOT NULL)",
+        [],
+    )?;
+    conn.execute(
         "DELETE FROM media WHERE sha NOT IN (
              SELECT media FROM backdrop WHERE media IS NOT NULL
+             UNION SELECT poster FROM backdrop WHERE poster IS NOT NULL
+             UNION SELECT media FROM web_page_file
+             UNION SELECT media FROM placed
              UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture)",
         [],
     )?;

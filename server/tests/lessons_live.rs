@@ -6,12 +6,13 @@ use std::collections::BTreeSet;
 
 use bozzetto_core::change::{Intent, Refusal, SheetId};
 use bozzetto_core::frames::Map;
-use bozzetto_core::ids::{AuthorId, ChangeId, MarkId};
+use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::ink::curve::Curve;
 use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::mark::{Body, Layer, MarkFault};
 use bozzetto_core::wet::WetInk;
 use bozzetto_core::wire::{FromServer, Hello, MAX_MESSAGE, Start, State, ToServer, encode};
-use common::{Browser, Server, add, stroke};
+use common::{Browser, Server, add, line, stroke};
 
 /// What was acknowledged is there after the server has gone and come again; a change that arrives
 /// twice is made once; undo reaches back over the restart.
@@ -123,7 +124,7 @@ async fn participants_see_the_stage_and_no_more() {
         .app
         .store
         .write(move |c| {
-            bozzetto::lessons::queries::add_board(c, lesson, bozzetto_core::board::Ruling::Ruled)
+            bozzetto::backdrops::add_board(c, lesson, bozzetto_core::board::Board::default(), false)
         })
         .await
         .unwrap();
@@ -155,10 +156,10 @@ async fn participants_see_the_stage_and_no_more() {
         [1],
         "the marks of the next backdrop are not for them yet"
     );
-    let State::Participant { backdrop, .. } = welcome.state else {
+    let State::Participant { backdrops, .. } = welcome.state else {
         panic!("a participant's welcome")
     };
-    assert_eq!(backdrop.unwrap().id, first);
+    assert_eq!(backdrops.current.unwrap().id, first);
 
     participant.act(70, add(first, stroke(70))).await;
     let refused = participant.until(|m| match m {
@@ -166,7 +167,7 @@ async fn participants_see_the_stage_and_no_more() {
         _ => None,
     });
     assert_eq!(refused.await, (ChangeId(70), Refusal::NotAllowed));
-    participant.send(&ToServer::Goto(second)).await;
+    participant.send(&alone(second)).await;
     participant.send(&ToServer::Pause(true)).await;
     for _ in 0..2 {
         assert_eq!(
@@ -179,22 +180,22 @@ async fn participants_see_the_stage_and_no_more() {
     assert_eq!(participant.next().await, FromServer::Paused(true));
     presenter.act(3, add(first, stroke(3))).await;
     assert!(presenter.told(3).await);
-    presenter.send(&ToServer::Goto(second)).await;
+    presenter.send(&alone(second)).await;
     // Who comes late sees what the others see: the stage as it was when it was paused.
     let (_late, welcome) = server.participant(lesson, &cookie).await;
     let State::Participant {
-        backdrop, paused, ..
+        backdrops, paused, ..
     } = welcome.state
     else {
         panic!("a participant's welcome")
     };
-    assert!(paused && backdrop.unwrap().id == first);
+    assert!(paused && backdrops.current.unwrap().id == first);
     presenter.send(&ToServer::Pause(false)).await;
     assert_eq!(participant.next().await, FromServer::Paused(false));
     let FromServer::OnStage(stage) = participant.next().await else {
         panic!("then everything as it is now")
     };
-    assert_eq!(stage.backdrop.unwrap().id, second);
+    assert_eq!(stage.backdrops.current.unwrap().id, second);
 }
 
 /// Whatever is sent, it is refused with its reason, and the connection and the lesson live on.
@@ -230,7 +231,8 @@ async fn bad_messages_are_refused_and_nothing_else_happens() {
         Refusal::Mark(MarkFault::NotFinite)
     );
     let mut huge = stroke(1);
-    huge.body = Body::Stroke(Points(vec![InkPoint { x: 0, y: 0, w: 64 }; 300_000]));
+    let same = vec![InkPoint { x: 0, y: 0, w: 64 }; 100_000];
+    huge.body = Body::Stroke(Curve::through(&same).unwrap());
     let message = encode(&ToServer::Act {
         id: ChangeId(3),
         intent: add(backdrop, huge),
@@ -267,12 +269,13 @@ async fn wet_ink_is_shared_and_never_stored() {
     let backdrop = server.first_backdrop(lesson).await;
     let (mut presenter, _) = server.presenter(lesson).await;
     let (mut second, _) = server.presenter(lesson).await;
-    let Body::Stroke(points) = stroke(9).body;
+    let points = line();
     let ink = |from: usize, to: usize| WetInk {
         mark: MarkId(9),
         sheet: SheetId::Backdrop(backdrop),
         style: stroke(9).style,
         transform: Map::coincident(),
+        fades: false,
         from: from as u32,
         points: Points(points.0[from..to].to_vec()),
     };
@@ -380,7 +383,8 @@ async fn nobody_waits_for_a_slow_follower() {
         y: i * 733 % 60_000,
         w: 300,
     };
-    long.body = Body::Stroke(Points((0..500).map(point).collect()));
+    let points: Vec<InkPoint> = (0..150).map(point).collect();
+    long.body = Body::Stroke(Curve::through(&points).unwrap());
     for id in 1..=ALL {
         let mut mark = long.clone();
         mark.id = MarkId(id);
@@ -407,4 +411,10 @@ async fn nobody_waits_for_a_slow_follower() {
         }
     }
     assert!(brought_up);
+}
+
+/// One backdrop on stage, nothing beside it.
+fn alone(current: BackdropId) -> ToServer {
+    let beside = None;
+    ToServer::Arrange { current, beside }
 }

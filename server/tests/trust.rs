@@ -6,7 +6,7 @@ use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::app::{App, StartError};
 use bozzetto::auth::passphrase;
-use bozzetto::lessons::queries;
+use bozzetto::backdrops;
 use bozzetto::store::Store;
 use common::{Server, text};
 
@@ -131,8 +131,8 @@ async fn what_people_bring_is_judged_by_its_content() {
         body.extend(bytes);
         body.extend(b"\r\n--cut--\r\n");
         let kind = "multipart/form-data; boundary=cut";
-        let request =
-            Request::post(format!("/lessons/{lesson}/pictures")).header(header::CONTENT_TYPE, kind);
+        let request = Request::post(format!("/lessons/{lesson}/backdrops"))
+            .header(header::CONTENT_TYPE, kind);
         let answer = server.ask(request, body).await;
         (answer.status().as_u16(), text(answer).await)
     };
@@ -140,7 +140,7 @@ async fn what_people_bring_is_judged_by_its_content() {
     assert!(
         status == 422
             && why.contains("not a picture that can be shown")
-            && why.contains("PNG, JPEG, WebP and SVG")
+            && why.contains("PNG, JPEG, WebP, AVIF, GIF and SVG")
     );
 
     // A header that promises 100 000 x 100 000 pixels and has none: refused before it is unpacked.
@@ -196,7 +196,7 @@ async fn what_people_bring_is_judged_by_its_content() {
     let sha = server
         .app
         .store
-        .read(move |c| queries::media_of(c, lesson, id))
+        .read(move |c| backdrops::queries::media_of(c, lesson, id))
         .await
         .unwrap()
         .unwrap();

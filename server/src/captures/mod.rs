@@ -6,4 +6,4 @@ mod take;
 
 pub use queries::{handed_out, handed_out_file, rename, set_handed_out};
 pub use routes::{download, routes};
-pub use take::{Request, compose, take};
+pub use take::{Frame, compose, take};

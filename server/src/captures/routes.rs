@@ -1,29 +1,39 @@
 //! The captures page, the proof on the stage, and what can be done with a capture.
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{get, post};
-use axum::{Form, Json, Router};
+use axum::{Form, Router};
+use bozzetto_core::capture::Request;
+use bozzetto_core::frames::{Held, Point, Rect};
+use bozzetto_core::ids::BackdropId;
 use bozzetto_core::naming::file_name;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
 
 use super::queries::{self, Capture};
-use super::take::{self, Request};
-use crate::app::App;
+use super::take::{self, Frame};
+use crate::app::{App, upload as large_upload};
+use crate::backdrops::serve_media;
 use crate::error::{AppError, Result};
+use crate::headers::attachment;
 use crate::lessons::queries as lessons;
 use crate::live::lesson::Command;
-use crate::stage::serve_media;
+
+/// The most that comes with a request, in bytes: the frames of two panes.
+const FRAMES: usize = 2 * crate::backdrops::FRAME;
 
 pub fn routes() -> Router<App> {
     const ONE: &str = "/lessons/{lesson}/captures/{capture}";
     let one = |action: &str| format!("{ONE}/{action}");
     Router::new()
-        .route("/lessons/{lesson}/captures", get(page).post(take_box))
+        .route(
+            "/lessons/{lesson}/captures",
+            get(page).merge(large_upload(take_box, FRAMES)),
+        )
         .route(ONE, get(card))
         .route(&one("picture.png"), get(picture))
         .route(&one("thumbnail.png"), get(thumbnail))
@@ -150,10 +160,52 @@ async fn page(State(app): State<App>, Path(id): Path<i64>) -> Result<Response> {
 async fn take_box(
     State(app): State<App>,
     Path(lesson): Path<i64>,
-    Json(request): Json<Request>,
+    form: Multipart,
 ) -> Result<Html<String>> {
-    let id = take::take(&app, lesson, request).await?;
+    let (request, frames) = asked(form).await?;
+    let id = take::take(&app, lesson, request, frames).await?;
     answer(&app, lesson, id, true).await
+}
+
+/// The request, and the frames of what moves: which backdrop each is of and what it shows, then the
+/// pictures in the same order.
+async fn asked(mut form: Multipart) -> Result<(Request, Vec<Frame>)> {
+    let broken = |_| AppError::Unusable("Nothing was taken: it broke off on its way.".to_owned());
+    let unclear = |e: serde_json::Error| AppError::Unusable(format!("Nothing was taken: {e}"));
+    let mut request = None;
+    let mut of: Vec<(BackdropId, Rect<Held>)> = Vec::new();
+    let mut frames = Vec::new();
+    while let Some(field) = form.next_field().await.map_err(broken)? {
+        let name = field.name().unwrap_or("").to_owned();
+        let bytes = field.bytes().await.map_err(broken)?;
+        match name.as_str() {
+            "request" => request = Some(serde_json::from_slice(&bytes).map_err(unclear)?),
+            "frames" => {
+                let said: Vec<(String, [f64; 4])> =
+                    serde_json::from_slice(&bytes).map_err(unclear)?;
+                of = said
+                    .into_iter()
+                    .filter_map(|(id, [x0, y0, x1, y1])| {
+                        let shows = Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
+                        Some((BackdropId(id.parse().ok()?), shows))
+                    })
+                    .collect();
+            }
+            _ => {
+                if let Some((backdrop, shows)) = of.get(frames.len()).copied() {
+                    let bytes = bytes.to_vec();
+                    frames.push(Frame {
+                        backdrop,
+                        shows,
+                        bytes,
+                    });
+                }
+            }
+        }
+    }
+    let request = request
+        .ok_or_else(|| AppError::Unusable("Nothing was taken: no box was sent.".to_owned()))?;
+    Ok((request, frames))
 }
 
 type Which = Path<(i64, i64)>;
@@ -182,7 +234,7 @@ async fn download_own(State(app): State<App>, Path((lesson, id)): Which) -> Resu
 /// A picture as a file with the capture's name.
 pub async fn download(app: &App, sha: String, name: &str) -> Result<Response> {
     let mut response = serve_media(app, sha).await?;
-    let value = disposition(&file_name(name, "png"));
+    let value = attachment(&file_name(name, "png"));
     let value = value
         .parse()
         .map_err(|_| AppError::Internal("a file name".to_owned()))?;
@@ -191,30 +243,6 @@ pub async fn download(app: &App, sha: String, name: &str) -> Result<Response> {
     // The name may change.
     headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
     Ok(response)
-}
-
-/// Source: RFC 6266, with the extended notation of RFC 8187 for what is not ASCII.
-fn disposition(name: &str) -> String {
-    let plain: String = name
-        .chars()
-        .map(|c| {
-            if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' {
-                c
-            } else {
-                '_'
-            }
-        })
-        .collect();
-    let coded: String = name
-        .bytes()
-        .map(|b| match b {
-            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'.' | b'-' | b'_' => {
-                char::from(b).to_string()
-            }
-            b => format!("%{b:02X}"),
-        })
-        .collect();
-    format!("attachment; filename=\"{plain}\"; filename*=UTF-8''{coded}")
 }
 
 async fn large(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {

@@ -3,4 +3,4 @@
 
 mod routes;
 
-pub use routes::routes;
+pub use routes::{follower, routes};

@@ -17,12 +17,16 @@ use serde::Deserialize;
 
 use crate::app::App;
 use crate::auth::participant::{self, Participant};
+use crate::backdrops::serve_media;
 use crate::captures::{self, download};
 use crate::error::{AppError, Result};
 use crate::lessons::queries;
 use crate::live::connection::{self, HARD_LIMIT};
 use crate::live::lesson::Role;
-use crate::stage::serve_media;
+use crate::stage::placed;
+use bozzetto_core::backdrop::BackdropView;
+use bozzetto_core::change::SheetId;
+use bozzetto_core::mark::{Body, Mark};
 
 pub fn routes() -> Router<App> {
     Router::new()
@@ -30,10 +34,7 @@ pub fn routes() -> Router<App> {
         .route("/join/{code}", get(join_page_with_code))
         .route("/follow/{lesson}", get(page))
         .route("/follow/{lesson}/live", get(socket))
-        .route(
-            "/follow/{lesson}/backdrops/{backdrop}/picture",
-            get(picture),
-        )
+        .route("/follow/{lesson}/placed/{picture}", get(placed_picture))
         .route(
             "/follow/{lesson}/take-aways/{capture}/picture.png",
             get(take_away),
@@ -131,7 +132,7 @@ async fn join(
 }
 
 /// Whoever joined the lesson; nobody else gets any further.
-async fn follower(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Participant> {
+pub async fn follower(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Participant> {
     participant::of(app, lesson, headers)
         .await?
         .ok_or(AppError::NotAllowed)
@@ -168,26 +169,28 @@ async fn socket(
     Ok(upgrade.on_upgrade(|socket| connection::serve(socket, lesson, Role::Participant(who))))
 }
 
-/// Only of the backdrop that participants are being shown.
-async fn picture(
+/// Only if it lies on what participants are being shown.
+async fn placed_picture(
     State(app): State<App>,
-    Path((lesson, backdrop)): Path<(i64, i64)>,
+    Path((lesson, picture)): Path<(i64, u64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
     follower(&app, lesson, &headers).await?;
-    let look = app
-        .live
-        .look(lesson)
-        .await
-        .map_err(|_| AppError::NotFound)?;
-    let shown = look.shown_to_participants.map(|b| b.id.0 as i64);
-    if shown != Some(backdrop) {
-        return Err(AppError::NotFound);
+    let stage = app.live.shown(lesson).await;
+    let stage = stage.map_err(|_| AppError::NotFound)?;
+    let all = stage.each();
+    let held = all.clone().filter_map(|b| b.seen.frozen);
+    if !held.into_iter().any(|f| f.picture == picture) {
+        let look = app.live.look(lesson).await;
+        let look = look.map_err(|_| AppError::NotFound)?;
+        let mut sheets = all.flat_map(BackdropView::sheets).chain([SheetId::Glass]);
+        let is_it = |mark: &Mark| matches!(mark.body, Body::Picture(p) if p.picture == picture);
+        if !sheets.any(|id| look.sheets.sheet(id).marks().any(|m| is_it(m))) {
+            return Err(AppError::NotFound);
+        }
     }
-    let sha = app
-        .store
-        .read(move |conn| queries::media_of(conn, lesson, backdrop))
-        .await?;
+    let find = move |conn: &rusqlite::Connection| placed::media_of(conn, picture);
+    let sha = app.store.read(find).await?;
     serve_media(&app, sha.ok_or(AppError::NotFound)?).await
 }
 

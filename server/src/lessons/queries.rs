@@ -1,11 +1,9 @@
 //! Lessons and their backdrops in the database.
 
-use bozzetto_core::board::{self, Ruling};
-use bozzetto_core::frames::Size;
+use bozzetto_core::board::Board;
 use bozzetto_core::join_code;
 use rusqlite::{Connection, OptionalExtension, params};
 
-use crate::media::Written;
 use crate::store::{Result, StoreError};
 
 /// A lesson as home shows it.
@@ -91,7 +89,7 @@ pub fn code(conn: &Connection, id: i64) -> Result<Option<String>> {
 /// Makes a lesson with an empty board; gives its id.
 pub fn create(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
     let id = create_empty(conn, name, kind)?;
-    add_board(conn, id, Ruling::Plain)?;
+    crate::backdrops::add_board(conn, id, Board::default(), false)?;
     Ok(id)
 }
 
@@ -114,95 +112,6 @@ pub fn create_empty(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
         }
     }
     Err(StoreError("no free join code was found".to_owned()))
-}
-
-/// Adds a board after what is on stage; gives its id.
-pub fn add_board(conn: &Connection, lesson: i64, ruling: Ruling) -> Result<i64> {
-    let (w, h): (f64, f64) = conn
-        .prepare_cached("SELECT aspect_width, aspect_height FROM lesson WHERE id = ?1")?
-        .query_row([lesson], |row| Ok((row.get(0)?, row.get(1)?)))?;
-    let size = board::size(Size::glass(w, h));
-    let boards: u32 = conn
-        .prepare_cached("SELECT count(*) FROM backdrop WHERE lesson = ?1 AND ruling IS NOT NULL")?
-        .query_row([lesson], |row| row.get(0))?;
-    let name = match boards {
-        0 => "Board".to_owned(),
-        n => format!("Board {}", n + 1),
-    };
-    let place = place_after_current(conn, lesson)?;
-    conn.prepare_cached(
-        "INSERT INTO backdrop (lesson, place, name, ruling, width, height)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
-    )?
-    .execute(params![
-        lesson,
-        place,
-        name,
-        ruling.word(),
-        size.width,
-        size.height
-    ])?;
-    Ok(conn.last_insert_rowid())
-}
-
-/// A picture that is to become a backdrop.
-pub struct NewPicture<'a> {
-    pub name: &'a str,
-    pub file: &'a Written,
-    pub vector: bool,
-    pub width: u32,
-    pub height: u32,
-}
-
-/// Adds a picture after what is on stage; gives its id.
-pub fn add_picture(conn: &Connection, lesson: i64, new: &NewPicture) -> Result<i64> {
-    new.file.enter(conn)?;
-    let place = place_after_current(conn, lesson)?;
-    conn.prepare_cached(
-        "INSERT INTO backdrop (lesson, place, name, media, vector, width, height)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
-    )?
-    .execute(params![
-        lesson,
-        place,
-        new.name,
-        new.file.sha,
-        new.vector,
-        f64::from(new.width),
-        f64::from(new.height)
-    ])?;
-    Ok(conn.last_insert_rowid())
-}
-
-/// Halfway between what is on stage and what comes next, or at the end.
-fn place_after_current(conn: &Connection, lesson: i64) -> Result<f64> {
-    let at: Option<f64> = conn
-        .prepare_cached(
-            "SELECT b.place FROM backdrop b JOIN lesson l ON l.current = b.id
-             WHERE l.id = ?1 AND b.deleted_at IS NULL",
-        )?
-        .query_row([lesson], |row| row.get(0))
-        .optional()?;
-    let end: Option<f64> = conn
-        .prepare_cached("SELECT max(place) FROM backdrop WHERE lesson = ?1")?
-        .query_row([lesson], |row| row.get(0))?;
-    let Some(at) = at else {
-        return Ok(end.unwrap_or(0.0) + 1.0);
-    };
-    let next: Option<f64> = conn
-        .prepare_cached("SELECT min(place) FROM backdrop WHERE lesson = ?1 AND place > ?2")?
-        .query_row(params![lesson, at], |row| row.get(0))?;
-    Ok(next.map_or(at + 1.0, |next| (at + next) / 2.0))
-}
-
-/// The file of a backdrop that is a picture.
-pub fn media_of(conn: &Connection, lesson: i64, backdrop: i64) -> Result<Option<String>> {
-    Ok(conn
-        .prepare_cached(
-            "SELECT media FROM backdrop WHERE id = ?1 AND lesson = ?2 AND media IS NOT NULL",
-        )?
-        .query_row(params![backdrop, lesson], |row| row.get(0))
-        .optional()?)
 }
 
 pub fn rename(conn: &Connection, id: i64, name: &str) -> Result<bool> {

@@ -8,8 +8,20 @@ use tokio::sync::broadcast;
 #[derive(Clone, Debug)]
 pub struct Frame {
     pub bytes: Bytes,
-    /// Ink of a stroke in progress: may be left out for who cannot keep up.
-    pub wet: bool,
+    pub sort: Sort,
+}
+
+/// What may become of a frame on its way.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Sort {
+    /// Everybody gets it.
+    Firm,
+    /// Ink of a stroke in progress: left out for who cannot keep up.
+    Wet,
+    /// A picture of a stream: for who can decode it and keeps up.
+    Stream,
+    /// A still of a stream: for who cannot decode it.
+    Still,
 }
 
 /// How many frames somebody may fall behind before being brought up from the log.
@@ -57,11 +69,14 @@ pub enum Heard {
 }
 
 impl Subscription {
-    /// The next frame; wet ink is passed over while the listener is behind.
-    pub async fn next(&mut self) -> Heard {
+    /// The next frame for somebody who takes streams, or `stills` of them; what may be left out is,
+    /// while the listener is behind.
+    pub async fn next(&mut self, stills: bool) -> Heard {
         loop {
             match self.receiver.recv().await {
-                Ok(frame) if frame.wet && self.receiver.len() > BEHIND => {}
+                Ok(frame) if frame.sort == Sort::Stream && stills => {}
+                Ok(frame) if frame.sort == Sort::Still && !stills => {}
+                Ok(frame) if frame.sort != Sort::Firm && self.receiver.len() > BEHIND => {}
                 Ok(frame) => return Heard::Frame(frame),
                 Err(broadcast::error::RecvError::Lagged(_)) => return Heard::Lost,
                 Err(broadcast::error::RecvError::Closed) => return Heard::Closed,

@@ -1,10 +1,11 @@
 //! One browser's socket.
 
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use axum::extract::ws::{CloseFrame, Message, WebSocket};
 use bozzetto_core::change::Refusal;
-use bozzetto_core::wire::{Goodbye, Hello, MAX_MESSAGE, decode};
+use bozzetto_core::wire::{Goodbye, Hello, MAX_MESSAGE, ToServer, decode};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};
 use futures_util::{SinkExt, StreamExt};
@@ -50,9 +51,11 @@ pub async fn serve(mut socket: WebSocket, lesson: mpsc::Sender<Command>, role: R
     };
     let connection = joined.connection;
     let (sink, stream) = socket.split();
+    // Whether streams are to come as stills.
+    let stills = AtomicBool::new(false);
     tokio::select! {
-        () = send_all(sink, joined, answers, &lesson) => {}
-        () = take_all(stream, connection, &lesson) => {}
+        () = send_all(sink, joined, answers, &lesson, &stills) => {}
+        () = take_all(stream, connection, &lesson, &stills) => {}
     }
     let _ = lesson.send(Command::Leave { connection }).await;
 }
@@ -77,6 +80,7 @@ async fn send_all(
     joined: Joined,
     mut answers: mpsc::Receiver<Bytes>,
     lesson: &mpsc::Sender<Command>,
+    stills: &AtomicBool,
 ) {
     let Joined {
         connection,
@@ -89,7 +93,7 @@ async fn send_all(
     let mut ping = tokio::time::interval(PING);
     loop {
         let message = tokio::select! {
-            heard = frames.next() => match heard {
+            heard = frames.next(stills.load(Ordering::Relaxed)) => match heard {
                 Heard::Frame(frame) => Message::Binary(frame.bytes),
                 Heard::Lost => match catch_up(connection, lesson).await {
                     Some((welcome, again)) => {
@@ -127,6 +131,7 @@ async fn take_all(
     mut stream: SplitStream<WebSocket>,
     connection: u64,
     lesson: &mpsc::Sender<Command>,
+    stills: &AtomicBool,
 ) {
     while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
         let command = match message {
@@ -135,10 +140,15 @@ async fn take_all(
                 why: Refusal::TooLarge,
             },
             Message::Binary(bytes) => match decode(&bytes) {
-                Some(message) => Command::Message {
-                    connection,
-                    message,
-                },
+                Some(message) => {
+                    if message == ToServer::WantStills {
+                        stills.store(true, Ordering::Relaxed);
+                    }
+                    Command::Message {
+                        connection,
+                        message,
+                    }
+                }
                 None => Command::Unreadable {
                     connection,
                     why: Refusal::Unreadable,

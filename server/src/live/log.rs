@@ -2,18 +2,21 @@
 
 use std::collections::HashMap;
 
-use bozzetto_core::capture::Grain;
+use bozzetto_core::backdrop::{BackdropView, Seen};
 use bozzetto_core::change::Change;
 use bozzetto_core::history::Keep;
 use bozzetto_core::ids::{BackdropId, ChangeId};
+use bozzetto_core::pane::Beside;
 use bozzetto_core::sheet::{Sheets, Snapshot};
-use bozzetto_core::wire::{BackdropKind, BackdropView, decode, encode};
+use bozzetto_core::wire::{decode, encode};
 use rusqlite::{Connection, OptionalExtension, params};
 
+use super::form1;
+use crate::backdrops::queries as backdrops;
 use crate::store::{Result, StoreError};
 
 /// The form of stored changes and snapshots; stands in front of each.
-const FORM: u8 = 1;
+const FORM: u8 = 2;
 
 /// A lesson as it is found on disk.
 pub struct Opened {
@@ -32,6 +35,7 @@ pub struct Outline {
     pub aspect: (f64, f64),
     pub order: Vec<BackdropView>,
     pub current: Option<BackdropId>,
+    pub beside: Option<Beside>,
     pub paused: bool,
 }
 
@@ -50,8 +54,11 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
         })
         .optional()?;
     let (mut seq, mut sheets) = match snapshot {
-        Some((seq, body)) => (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?)),
-        None => (0, Sheets::new(Keep::All)),
+        Some((seq, body)) if body.first() == Some(&FORM) => {
+            (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?))
+        }
+        // The log is whole: without a snapshot of this form it is read from its beginning.
+        Some(_) | None => (0, Sheets::new(Keep::All)),
     };
     let mut recent = Vec::new();
     let mut log = conn.prepare_cached(
@@ -59,7 +66,7 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
     )?;
     let mut rows = log.query(params![lesson, seq as i64])?;
     while let Some(row) = rows.next()? {
-        let change: Change = unpack(&row.get::<_, Vec<u8>>(1)?)?;
+        let change = change(&row.get::<_, Vec<u8>>(1)?)?;
         seq = row.get::<_, i64>(0)? as u64;
         sheets
             .apply(&change)
@@ -88,7 +95,7 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
 pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
     let found = conn
         .prepare_cached(
-            "SELECT name, aspect_width, aspect_height, current, paused FROM lesson
+            "SELECT name, aspect_width, aspect_height, current, paused, beside, divider FROM lesson
              WHERE id = ?1 AND deleted_at IS NULL",
         )?
         .query_row([lesson], |row| {
@@ -100,40 +107,40 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
                     .get::<_, Option<i64>>(3)?
                     .map(|id| BackdropId(id as u64)),
                 paused: row.get(4)?,
+                beside: match row.get::<_, Option<i64>>(5)? {
+                    Some(id) => Some(Beside {
+                        backdrop: BackdropId(id as u64),
+                        divider: row.get(6)?,
+                    }),
+                    None => None,
+                },
             })
         })
         .optional()?;
     let Some(mut outline) = found else {
         return Ok(None);
     };
-    outline.order = conn
-        .prepare_cached(
-            "SELECT id, name, ruling, vector, width, height FROM backdrop
-             WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id",
-        )?
-        .query_map([lesson], |row| {
-            let ruling: Option<String> = row.get(2)?;
-            let ruling = ruling.and_then(|r| bozzetto_core::board::Ruling::from_word(&r));
-            let grain = match row.get(3)? {
-                true => Grain::Vector,
-                false => Grain::Pixels,
-            };
-            Ok(BackdropView {
-                id: BackdropId(row.get::<_, i64>(0)? as u64),
-                name: row.get(1)?,
-                width: row.get(4)?,
-                height: row.get(5)?,
-                kind: match ruling {
-                    Some(ruling) => BackdropKind::Board { ruling },
-                    None => BackdropKind::Picture { grain },
-                },
-            })
-        })?
-        .collect::<rusqlite::Result<_>>()?;
+    outline.order = backdrops::of_lesson(conn, lesson)?;
+    outline.beside = outline
+        .beside
+        .filter(|b| outline.order.iter().any(|o| o.id == b.backdrop))
+        .map(Beside::settled);
     if !outline.order.iter().any(|b| Some(b.id) == outline.current) {
         outline.current = outline.order.first().map(|b| b.id);
     }
+    if outline.beside.map(|b| b.backdrop) == outline.current {
+        outline.beside = None;
+    }
     Ok(Some(outline))
+}
+
+/// Keeps how backdrops are seen.
+pub fn keep_seen(conn: &Connection, seen: &[(BackdropId, Seen)]) -> Result<()> {
+    let mut update = conn.prepare_cached("UPDATE backdrop SET seen = ?1 WHERE id = ?2")?;
+    for (id, seen) in seen {
+        update.execute(params![backdrops::json(seen)?, id.0 as i64])?;
+    }
+    Ok(())
 }
 
 /// Writes changes at the end of the log.
@@ -166,6 +173,15 @@ fn pack<T: serde::Serialize>(value: &T) -> Vec<u8> {
     let mut bytes = vec![FORM];
     bytes.extend(encode(value));
     bytes
+}
+
+/// A change, in whichever form it was stored.
+fn change(bytes: &[u8]) -> Result<Change> {
+    match bytes.split_first() {
+        Some((1, body)) => form1::change(body)
+            .ok_or_else(|| StoreError("a stored change cannot be read".to_owned())),
+        _ => unpack(bytes),
+    }
 }
 
 fn unpack<T: for<'de> serde::Deserialize<'de>>(bytes: &[u8]) -> Result<T> {

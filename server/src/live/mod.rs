@@ -2,12 +2,14 @@
 
 pub mod broadcast;
 pub mod connection;
+mod form1;
 pub mod lesson;
 pub mod log;
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
+use bozzetto_core::wire::Stage;
 use tokio::sync::{mpsc, oneshot};
 
 use crate::store::{Store, StoreError};
@@ -64,6 +66,18 @@ impl Live {
         let lesson = self.lesson(id);
         lesson
             .send(Command::Look { reply })
+            .await
+            .map_err(|_| gone())?;
+        answer.await.map_err(|_| gone())
+    }
+
+    /// The backdrops that participants are being shown.
+    pub async fn shown(&self, id: i64) -> Result<Stage, StoreError> {
+        let (reply, answer) = oneshot::channel();
+        let gone = || StoreError("the lesson could not be opened".to_owned());
+        let lesson = self.lesson(id);
+        lesson
+            .send(Command::Shown { reply })
             .await
             .map_err(|_| gone())?;
         answer.await.map_err(|_| gone())

@@ -1,42 +1,48 @@
 //! The stage page, its socket, and what is put on it.
 
 use askama::Template;
+use axum::Router;
 use axum::extract::ws::WebSocketUpgrade;
 use axum::extract::{Path, State};
-use axum::http::{HeaderMap, StatusCode, header};
+use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
-use axum::routing::{get, post};
-use axum::{Form, Router};
-use bozzetto_core::board::Ruling;
-use bozzetto_core::ids::BackdropId;
+use axum::routing::get;
 use bozzetto_core::join_code;
 use qrcode::render::svg;
 use qrcode::{EcLevel, QrCode};
-use serde::Deserialize;
 
-use super::upload;
+use super::{ink_files, placed};
 use crate::app::{App, upload as large};
 use crate::error::{AppError, Result};
-use crate::headers::MEDIA_POLICY;
+use crate::headers::STAGE_POLICY;
 use crate::lessons::queries;
 use crate::live::connection::{self, HARD_LIMIT};
-use crate::live::lesson::{Command, Role};
-use crate::media;
+use crate::live::lesson::Role;
 use crate::serve::own_address;
+use crate::settings;
 
 pub fn routes() -> Router<App> {
     Router::new()
         .route("/lessons/{lesson}/stage", get(page))
+        .route("/practice", get(practice))
         .route("/lessons/{lesson}/live", get(socket))
         .route(
-            "/lessons/{lesson}/pictures",
-            large(upload::pictures, upload::LIMIT),
+            "/lessons/{lesson}/placed",
+            large(placed::bring, placed::LIMIT),
         )
-        .route("/lessons/{lesson}/boards", post(add_board))
         .route(
-            "/lessons/{lesson}/backdrops/{backdrop}/picture",
-            get(picture),
+            "/lessons/{lesson}/backdrops/{backdrop}/marks.svg",
+            get(ink_files::save_svg),
         )
+        .route(
+            "/lessons/{lesson}/backdrops/{backdrop}/marks.inkml",
+            get(ink_files::save_inkml),
+        )
+        .route(
+            "/lessons/{lesson}/marks",
+            large(ink_files::read, ink_files::LIMIT),
+        )
+        .route("/lessons/{lesson}/placed/{picture}", get(placed::show))
 }
 
 #[derive(Template)]
@@ -49,14 +55,28 @@ struct Stage {
     join_address: String,
     qr: String,
     only_this_machine: bool,
+    /// The presenter's settings, as JSON for the page's script.
+    settings: String,
+}
+
+/// A made-up desktop to try sharing with.
+#[derive(Template)]
+#[template(path = "practice.html")]
+struct Practice;
+
+async fn practice() -> Result<Response> {
+    Ok(Html(Practice.render()?).into_response())
 }
 
 async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response> {
     let found = app
         .store
-        .read(move |conn| Ok((queries::one(conn, id)?, queries::code(conn, id)?)))
+        .read(move |conn| {
+            let lesson = (queries::one(conn, id)?, queries::code(conn, id)?);
+            Ok((lesson, settings::read(conn)?))
+        })
         .await?;
-    let (Some(lesson), Some(code)) = found else {
+    let ((Some(lesson), Some(code)), settings) = found else {
         return Err(AppError::NotFound);
     };
     if let Err(e) = app.store.write(move |conn| queries::touch(conn, id)).await {
@@ -80,8 +100,15 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
             .split_once("?>")
             .map_or(qr.clone(), |(_, svg)| svg.to_owned()),
         only_this_machine: app.listen.ip().is_loopback(),
+        settings: serde_json::to_string(&settings)
+            .map_err(|e| AppError::Internal(e.to_string()))?,
     };
-    Ok(Html(page.render()?).into_response())
+    let mut response = Html(page.render()?).into_response();
+    response.headers_mut().insert(
+        header::CONTENT_SECURITY_POLICY,
+        HeaderValue::from_static(STAGE_POLICY),
+    );
+    Ok(response)
 }
 
 /// Where participants reach this server: as the presenter does, unless that is a name that only
@@ -115,53 +142,4 @@ async fn socket(
         .max_message_size(HARD_LIMIT)
         .max_frame_size(HARD_LIMIT);
     Ok(upgrade.on_upgrade(|socket| connection::serve(socket, lesson, Role::Presenter)))
-}
-
-#[derive(Deserialize)]
-struct NewBoard {
-    ruling: String,
-}
-
-async fn add_board(
-    State(app): State<App>,
-    Path(lesson): Path<i64>,
-    Form(new): Form<NewBoard>,
-) -> Result<StatusCode> {
-    let ruling = Ruling::from_word(&new.ruling)
-        .ok_or_else(|| AppError::Unusable("There is no such board.".to_owned()))?;
-    let id = app
-        .store
-        .write(move |conn| queries::add_board(conn, lesson, ruling))
-        .await?;
-    let goto = Some(BackdropId(id as u64));
-    app.live.tell(lesson, Command::Changed { goto }).await;
-    Ok(StatusCode::NO_CONTENT)
-}
-
-async fn picture(
-    State(app): State<App>,
-    Path((lesson, backdrop)): Path<(i64, i64)>,
-) -> Result<Response> {
-    let sha = app
-        .store
-        .read(move |conn| queries::media_of(conn, lesson, backdrop))
-        .await?;
-    serve_media(&app, sha.ok_or(AppError::NotFound)?).await
-}
-
-/// A file that somebody brought, or that was made from one: never a page of ours.
-pub async fn serve_media(app: &App, sha: String) -> Result<Response> {
-    let name = sha.clone();
-    let mime = app.store.read(move |conn| media::mime(conn, &name)).await?;
-    let mime = mime.ok_or(AppError::NotFound)?;
-    let media = app.media.clone();
-    let bytes = tokio::task::spawn_blocking(move || media.read(&sha))
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))??;
-    let headers = [
-        (header::CONTENT_TYPE, mime),
-        (header::CONTENT_SECURITY_POLICY, MEDIA_POLICY.to_owned()),
-        (header::CACHE_CONTROL, "private, max-age=86400".to_owned()),
-    ];
-    Ok((headers, bytes).into_response())
 }

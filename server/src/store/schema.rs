@@ -3,7 +3,7 @@
 use rusqlite_migration::{M, Migrations};
 
 pub fn migrations() -> Migrations<'static> {
-    Migrations::new(vec![M::up(FIRST)])
+    Migrations::new(vec![M::up(FIRST), M::up(ZOOM), M::up(PLACED), M::up(KINDS)])
 }
 
 /// Times are milliseconds since 1970. What is deleted keeps its row, so that deleting can be undone;
@@ -94,4 +94,67 @@ CREATE TABLE setting (
     key TEXT PRIMARY KEY,
     value TEXT NOT NULL
 ) STRICT;
+";
+
+/// How each backdrop is seen: see `bozzetto_core::zoom`.
+const ZOOM: &str = "
+ALTER TABLE backdrop ADD COLUMN zoom_by REAL NOT NULL DEFAULT 1;
+ALTER TABLE backdrop ADD COLUMN zoom_x REAL NOT NULL DEFAULT 0.5;
+ALTER TABLE backdrop ADD COLUMN zoom_y REAL NOT NULL DEFAULT 0.5;
+";
+
+/// Pictures that are marks. A mark names its picture, and may have been copied into another lesson;
+/// which are still wanted is not known here, so they stay.
+const PLACED: &str = "
+CREATE TABLE placed (
+    id INTEGER PRIMARY KEY,
+    media TEXT NOT NULL REFERENCES media (sha)
+) STRICT;
+";
+
+/// Backdrops of every kind. What a backdrop is and how it is seen are core's `BackdropKind` and
+/// `Seen`, as JSON. Those without a lesson are kept in the library. A poster is what a moving
+/// backdrop last looked like.
+const KINDS: &str = "
+CREATE TABLE backdrop_of_any_kind (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER REFERENCES lesson (id) ON DELETE CASCADE,
+    place REAL NOT NULL,
+    name TEXT NOT NULL,
+    kind TEXT NOT NULL CHECK (json_valid(kind)),
+    media TEXT REFERENCES media (sha),
+    poster TEXT REFERENCES media (sha),
+    width REAL NOT NULL,
+    height REAL NOT NULL,
+    seen TEXT NOT NULL DEFAULT '{}' CHECK (json_valid(seen)),
+    deleted_at INTEGER
+) STRICT;
+INSERT INTO backdrop_of_any_kind (id, lesson, place, name, kind, media, width, height, seen, deleted_at)
+SELECT id, lesson, place, name,
+    CASE WHEN ruling IS NULL
+        THEN json_object('picture', json_object('grain', iif(vector, 'vector', 'pixels')))
+        ELSE json_object('board', json_object('ruling', ruling)) END,
+    media, width, height,
+    json_object('zoom', json_object('by', zoom_by, 'x', zoom_x, 'y', zoom_y)),
+    deleted_at
+FROM backdrop;
+DROP TABLE backdrop;
+ALTER TABLE backdrop_of_any_kind RENAME TO backdrop;
+CREATE INDEX backdrop_of_lesson ON backdrop (lesson, place);
+
+ALTER TABLE lesson ADD COLUMN beside INTEGER;
+ALTER TABLE lesson ADD COLUMN divider REAL NOT NULL DEFAULT 0.5;
+
+-- Web pages that somebody brought, file by file. The name cannot be guessed: who knows it may read.
+CREATE TABLE web_page (
+    name TEXT PRIMARY KEY,
+    created_at INTEGER NOT NULL
+) STRICT;
+CREATE TABLE web_page_file (
+    page TEXT NOT NULL REFERENCES web_page (name) ON DELETE CASCADE,
+    path TEXT NOT NULL,
+    media TEXT NOT NULL REFERENCES media (sha),
+    mime TEXT NOT NULL,
+    PRIMARY KEY (page, path)
+) STRICT, WITHOUT ROWID;
 ";

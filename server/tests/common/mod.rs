@@ -14,6 +14,7 @@ use bozzetto_core::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::colour::Rgb;
 use bozzetto_core::frames::{Map, Point};
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::mark::{Body as MarkBody, Mark, Style, Tip};
 use bozzetto_core::wire::{FromServer, Hello, ToServer, Welcome, decode, encode};
@@ -217,19 +218,16 @@ impl Browser {
 }
 
 pub fn stroke(id: u64) -> Mark {
+    let style = Style::new(Tip::Round, Rgb::hex(0xD55E00), 6.0);
+    let body = MarkBody::Stroke(fit(&line().0).expect("a line"));
+    let whole = Map::coincident();
+    Mark::new(MarkId(id), AuthorId(0), style, body, whole, id as i64)
+}
+
+/// The points of [`stroke`].
+pub fn line() -> Points {
     let point = |i: u32| InkPoint::new(Point::new(f64::from(i) * 10.0, 100.0), 6.0);
-    Mark {
-        id: MarkId(id),
-        author: AuthorId(0),
-        style: Style {
-            tip: Tip::Round,
-            colour: Rgb::hex(0xD55E00),
-            width: 6.0,
-        },
-        body: MarkBody::Stroke(Points((0..20).map(point).collect())),
-        transform: Map::coincident(),
-        z: id as i64,
-    }
+    Points((0..20).map(point).collect())
 }
 
 pub fn add(backdrop: BackdropId, mark: Mark) -> Intent {

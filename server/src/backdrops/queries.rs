@@ -1,0 +1,226 @@
+//! Backdrops in the database: those of lessons, and those kept in the library, which have none.
+
+use bozzetto_core::backdrop::{BackdropKind, BackdropView, Seen};
+use bozzetto_core::ids::BackdropId;
+use rusqlite::{Connection, OptionalExtension, Row, params};
+use serde::Serialize;
+
+use crate::media::Written;
+use crate::store::{Result, StoreError};
+
+/// A backdrop that is to be added.
+pub struct New {
+    pub name: String,
+    pub kind: BackdropKind,
+    pub file: Option<Written>,
+    pub poster: Option<Written>,
+    pub width: f64,
+    pub height: f64,
+    pub seen: Seen,
+}
+
+/// Where a backdrop is added.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Whither {
+    /// After what is on stage.
+    Lesson(i64),
+    Library,
+}
+
+/// What core keeps of a backdrop, as the table has it.
+pub fn json<T: Serialize>(value: &T) -> Result<String> {
+    serde_json::to_string(value).map_err(|e| StoreError(e.to_string()))
+}
+
+const COLUMNS: &str = "id, name, width, height, kind, seen";
+
+fn view(row: &Row) -> rusqlite::Result<BackdropView> {
+    let unreadable = |i, e: serde_json::Error| {
+        rusqlite::Error::FromSqlConversionFailure(i, rusqlite::types::Type::Text, Box::new(e))
+    };
+    Ok(BackdropView {
+        id: BackdropId(row.get::<_, i64>(0)? as u64),
+        name: row.get(1)?,
+        width: row.get(2)?,
+        height: row.get(3)?,
+        kind: serde_json::from_str(&row.get::<_, String>(4)?).map_err(|e| unreadable(4, e))?,
+        seen: serde_json::from_str(&row.get::<_, String>(5)?).map_err(|e| unreadable(5, e))?,
+    })
+}
+
+/// A lesson's running order.
+pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<BackdropView>> {
+    let mut statement = conn.prepare_cached(&format!(
+        "SELECT {COLUMNS} FROM backdrop WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id"
+    ))?;
+    let rows = statement.query_map([lesson], view)?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// What the library keeps whose name has all of these words, newest first.
+pub fn in_library(conn: &Connection, words: &str) -> Result<Vec<BackdropView>> {
+    let mut statement = conn.prepare_cached(&format!(
+        "SELECT {COLUMNS} FROM backdrop WHERE lesson IS NULL AND deleted_at IS NULL ORDER BY id DESC"
+    ))?;
+    let all = statement.query_map([], view)?;
+    let words: Vec<String> = words.split_whitespace().map(str::to_lowercase).collect();
+    let mut found = all.collect::<rusqlite::Result<Vec<_>>>()?;
+    found.retain(|b| {
+        let name = b.name.to_lowercase();
+        words.iter().all(|w| name.contains(w))
+    });
+    Ok(found)
+}
+
+/// One backdrop, of whatever lesson or of the library.
+pub fn one(conn: &Connection, id: i64) -> Result<Option<BackdropView>> {
+    let mut statement = conn.prepare_cached(&format!(
+        "SELECT {COLUMNS} FROM backdrop WHERE id = ?1 AND deleted_at IS NULL"
+    ))?;
+    Ok(statement.query_row([id], view).optional()?)
+}
+
+/// Adds a backdrop; gives its id.
+pub fn add(conn: &Connection, whither: Whither, new: &New) -> Result<i64> {
+    for file in new.file.iter().chain(&new.poster) {
+        file.enter(conn)?;
+    }
+    let (lesson, place) = match whither {
+        Whither::Lesson(lesson) => (Some(lesson), place_after_current(conn, lesson)?),
+        Whither::Library => (None, 0.0),
+    };
+    conn.prepare_cached(
+        "INSERT INTO backdrop (lesson, place, name, kind, media, poster, width, height, seen)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+    )?
+    .execute(params![
+        lesson,
+        place,
+        new.name,
+        json(&new.kind)?,
+        new.file.as_ref().map(|f| &f.sha),
+        new.poster.as_ref().map(|f| &f.sha),
+        new.width,
+        new.height,
+        json(&new.seen)?
+    ])?;
+    Ok(conn.last_insert_rowid())
+}
+
+/// Halfway between what is on stage and what comes next, or at the end.
+fn place_after_current(conn: &Connection, lesson: i64) -> Result<f64> {
+    let at: Option<f64> = conn
+        .prepare_cached(
+            "SELECT b.place FROM backdrop b JOIN lesson l ON l.current = b.id
+             WHERE l.id = ?1 AND b.deleted_at IS NULL",
+        )?
+        .query_row([lesson], |row| row.get(0))
+        .optional()?;
+    let end: Option<f64> = conn
+        .prepare_cached("SELECT max(place) FROM backdrop WHERE lesson = ?1")?
+        .query_row([lesson], |row| row.get(0))?;
+    match at {
+        Some(at) => place_after(conn, lesson, at),
+        None => Ok(end.unwrap_or(0.0) + 1.0),
+    }
+}
+
+fn place_after(conn: &Connection, lesson: i64, at: f64) -> Result<f64> {
+    let next: Option<f64> = conn
+        .prepare_cached("SELECT min(place) FROM backdrop WHERE lesson = ?1 AND place > ?2")?
+        .query_row(params![lesson, at], |row| row.get(0))?;
+    Ok(next.map_or(at + 1.0, |next| (at + next) / 2.0))
+}
+
+/// Puts the lesson's backdrops in this order; those that are not named stay where they are among
+/// the others.
+pub fn reorder(conn: &Connection, lesson: i64, order: &[i64]) -> Result<()> {
+    let mut update =
+        conn.prepare_cached("UPDATE backdrop SET place = ?1 WHERE id = ?2 AND lesson = ?3")?;
+    for (place, id) in order.iter().enumerate() {
+        update.execute(params![place as f64 + 1.0, id, lesson])?;
+    }
+    Ok(())
+}
+
+pub fn rename(conn: &Connection, id: i64, name: &str) -> Result<()> {
+    conn.execute(
+        "UPDATE backdrop SET name = ?1 WHERE id = ?2",
+        params![name, id],
+    )?;
+    Ok(())
+}
+
+/// Marks a backdrop as removed, or brings it back.
+pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<()> {
+    let at = deleted.then(crate::now);
+    conn.execute(
+        "UPDATE backdrop SET deleted_at = ?1 WHERE id = ?2",
+        params![at, id],
+    )?;
+    Ok(())
+}
+
+/// Another of a backdrop: after itself in a lesson, or in the library or another lesson. Gives its
+/// id. Its marks stay where they are; the copy is a clean one.
+pub fn copy(conn: &Connection, id: i64, whither: Whither) -> Result<Option<i64>> {
+    let from: Option<(Option<i64>, f64)> = conn
+        .prepare_cached("SELECT lesson, place FROM backdrop WHERE id = ?1")?
+        .query_row([id], |row| Ok((row.get(0)?, row.get(1)?)))
+        .optional()?;
+    let Some((own, at)) = from else {
+        return Ok(None);
+    };
+    let (lesson, place) = match whither {
+        Whither::Library => (None, 0.0),
+        Whither::Lesson(lesson) if own == Some(lesson) => {
+            (Some(lesson), place_after(conn, lesson, at)?)
+        }
+        Whither::Lesson(lesson) => (Some(lesson), place_after_current(conn, lesson)?),
+    };
+    conn.prepare_cached(
+        "INSERT INTO backdrop (lesson, place, name, kind, media, poster, width, height, seen)
+         SELECT ?1, ?2, name, kind, media, poster, width, height, '{}' FROM backdrop WHERE id = ?3",
+    )?
+    .execute(params![lesson, place, id])?;
+    Ok(Some(conn.last_insert_rowid()))
+}
+
+/// A name for a new backdrop of a lesson: the word, with a number if there is one called so.
+pub fn free_name(conn: &Connection, lesson: i64, word: &str) -> Result<String> {
+    let mut taken =
+        conn.prepare_cached("SELECT 1 FROM backdrop WHERE lesson = ?1 AND name = ?2")?;
+    let mut name = word.to_owned();
+    let mut number = 1;
+    while taken.exists(params![lesson, name])? {
+        number += 1;
+        name = format!("{word} {number}");
+    }
+    Ok(name)
+}
+
+/// The file of a backdrop of this lesson.
+pub fn media_of(conn: &Connection, lesson: i64, backdrop: i64) -> Result<Option<String>> {
+    Ok(conn
+        .prepare_cached("SELECT media FROM backdrop WHERE id = ?1 AND lesson = ?2")?
+        .query_row(params![backdrop, lesson], |row| row.get(0))
+        .optional()?
+        .flatten())
+}
+
+/// What a moving backdrop last looked like, or a picture's own file.
+pub fn look_of(conn: &Connection, backdrop: i64) -> Result<(Option<String>, Option<String>)> {
+    let found = conn
+        .prepare_cached("SELECT media, poster FROM backdrop WHERE id = ?1")?
+        .query_row([backdrop], |row| Ok((row.get(0)?, row.get(1)?)))
+        .optional()?;
+    Ok(found.unwrap_or_default())
+}
+
+/// Takes note of what a moving backdrop looks like.
+pub fn set_poster(conn: &Connection, backdrop: i64, poster: &Written) -> Result<()> {
+    poster.enter(conn)?;
+    conn.prepare_cached("UPDATE backdrop SET poster = ?1 WHERE id = ?2")?
+        .execute(params![poster.sha, backdrop])?;
+    Ok(())
+}

@@ -1,0 +1,287 @@
+//! An open lesson: a task that owns its sheets, puts changes in order and tells everybody.
+//!
+//! A change is applied in memory as soon as it arrives, so that the next one is judged by it; it is
+//! written together with whatever else has come meanwhile, and told to everybody once it is on
+//! disk. When the disk does not take it, it is told all the same, marked as not kept, and written
+//! again until it is; its sender holds on to it until then.
+
+mod coming;
+mod fading;
+mod on_stage;
+mod ordering;
+mod streaming;
+mod telling;
+mod writing;
+
+use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::time::Duration;
+
+use bozzetto_core::backdrop::{BackdropView, Seen};
+use bozzetto_core::change::{Change, Refusal, SheetId};
+use bozzetto_core::frames::{Glass, Held, Map, Size};
+use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::pane::Pane;
+use bozzetto_core::sheet::Sheets;
+use bozzetto_core::wet::WetStrokes;
+use bozzetto_core::wire::{FromServer, Hello, OnStage, Stage, TakeAway, ToServer};
+use bytes::Bytes;
+use tokio::sync::{mpsc, oneshot};
+use tokio::task::JoinHandle;
+use tokio::time::Instant;
+
+use super::Live;
+use super::broadcast::{Broadcast, Subscription};
+use super::log::{self, Opened, Outline};
+use crate::auth::participant::Participant;
+use crate::store::Store;
+
+/// Who is at the other end of a connection.
+#[derive(Clone, Debug)]
+pub enum Role {
+    Presenter,
+    Participant(Participant),
+}
+
+/// What a lesson is told.
+pub enum Command {
+    Join {
+        role: Role,
+        hello: Hello,
+        direct: mpsc::Sender<Bytes>,
+        reply: oneshot::Sender<Joined>,
+    },
+    /// The connection lost frames and wants to be brought up.
+    CatchUp {
+        connection: u64,
+        reply: oneshot::Sender<(Bytes, Subscription)>,
+    },
+    Leave {
+        connection: u64,
+    },
+    Message {
+        connection: u64,
+        message: ToServer,
+    },
+    /// Something could not even be read.
+    Unreadable {
+        connection: u64,
+        why: Refusal,
+    },
+    Look {
+        reply: oneshot::Sender<Look>,
+    },
+    /// What participants may fetch pictures of.
+    Shown {
+        reply: oneshot::Sender<Stage>,
+    },
+    /// Running order or name have changed in the database; perhaps something is to go on stage.
+    Changed {
+        goto: Option<BackdropId>,
+    },
+    CapturesChanged,
+    /// The lesson was deleted.
+    Deleted,
+}
+
+/// The answer to [`Command::Join`].
+pub struct Joined {
+    pub connection: u64,
+    pub welcome: Bytes,
+    pub frames: Subscription,
+}
+
+/// A lesson at one moment.
+pub struct Look {
+    pub sheets: Sheets,
+    pub seq: u64,
+    pub name: String,
+    pub aspect: (f64, f64),
+    pub order: Vec<BackdropView>,
+    pub stage: Stage,
+}
+
+impl Look {
+    /// The panes on stage.
+    pub fn panes(&self) -> Vec<Pane<'_>> {
+        let area = Size::glass(self.aspect.0, self.aspect.1);
+        let beside = self.stage.beside.as_ref().map(|(b, divider)| (b, *divider));
+        bozzetto_core::pane::panes(area, self.stage.current.as_ref(), beside)
+    }
+}
+
+struct Connection {
+    role: Role,
+    author: AuthorId,
+    direct: mpsc::Sender<Bytes>,
+    /// Gets stills instead of streams.
+    stills: bool,
+}
+
+struct Lesson {
+    id: i64,
+    store: Store,
+    epoch: u64,
+    seq: u64,
+    sheets: Sheets,
+    recent: VecDeque<(u64, Change)>,
+    known: HashMap<ChangeId, u64>,
+    outline: Outline,
+    take_aways: Vec<TakeAway>,
+    wet: WetStrokes,
+    presenters: Broadcast,
+    participants: Broadcast,
+    connections: BTreeMap<u64, Connection>,
+    next_connection: u64,
+    /// What participants go on seeing while the lesson is paused.
+    held: Option<OnStage>,
+    /// How backdrops are seen since it was last written down.
+    seen: BTreeMap<BackdropId, Seen>,
+    /// When that is to be written down.
+    seen_due: Option<Instant>,
+    /// Applied, and not yet written.
+    unwritten: VecDeque<(u64, Change)>,
+    /// How many of these everybody has been told of, because the disk would not take them.
+    told_unkept: usize,
+    writing: Option<JoinHandle<(usize, bool)>>,
+    snapshot_at: u64,
+}
+
+/// A lesson that nobody watches is put away after this long.
+const IDLE: Duration = Duration::from_secs(120);
+/// How long to wait before writing again after the disk refused.
+const RETRY: Duration = Duration::from_secs(1);
+/// How backdrops are seen is written down this long after it has changed, whatever else happens.
+const MOMENT: Duration = Duration::from_millis(400);
+/// How many changes make a new snapshot worth while.
+const SNAPSHOT_EVERY: u64 = 400;
+
+pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Command>) {
+    let opened = store
+        .read(move |conn| Ok((log::open(conn, id)?, crate::captures::handed_out(conn, id)?)))
+        .await;
+    let mut lesson = match opened {
+        Ok((Some(opened), take_aways)) => Lesson::new(id, store, opened, take_aways),
+        Ok((None, _)) => return live_ends(&live, id),
+        Err(e) => {
+            tracing::error!("lesson {id} could not be opened: {e}");
+            return live_ends(&live, id);
+        }
+    };
+    loop {
+        let idle =
+            lesson.connections.is_empty() && lesson.unwritten.is_empty() && lesson.seen.is_empty();
+        let fades = lesson.fades_in();
+        tokio::select! {
+            command = queue.recv() => match command {
+                Some(Command::Deleted) | None => break,
+                Some(command) => lesson.take(command).await,
+            },
+            done = written(&mut lesson.writing) => lesson.after_write(done).await,
+            () = tokio::time::sleep(fades.unwrap_or_default()), if fades.is_some() => {
+                lesson.clear_faded();
+            }
+            () = until(lesson.seen_due) => {
+                lesson.keep_seen().await;
+            }
+            () = tokio::time::sleep(IDLE), if idle => {
+                let unheld = || queue.is_empty() && queue.sender_strong_count() == 1;
+                if live.forget(id, unheld) {
+                    lesson.put_away().await;
+                    return;
+                }
+            }
+        }
+    }
+    live_ends(&live, id);
+}
+
+fn live_ends(live: &Live, id: i64) {
+    live.forget(id, || true);
+}
+
+async fn written(writing: &mut Option<JoinHandle<(usize, bool)>>) -> (usize, bool) {
+    match writing {
+        Some(task) => task.await.unwrap_or((0, false)),
+        None => std::future::pending().await,
+    }
+}
+
+async fn until(moment: Option<Instant>) {
+    match moment {
+        Some(moment) => tokio::time::sleep_until(moment).await,
+        None => std::future::pending().await,
+    }
+}
+
+impl Lesson {
+    fn new(id: i64, store: Store, opened: Opened, take_aways: Vec<TakeAway>) -> Self {
+        Self {
+            id,
+            store,
+            epoch: rand::random(),
+            seq: opened.seq,
+            snapshot_at: opened.seq.saturating_sub(opened.recent.len() as u64),
+            sheets: opened.sheets,
+            recent: opened.recent.into(),
+            known: opened.known,
+            outline: opened.outline,
+            take_aways,
+            wet: WetStrokes::default(),
+            presenters: Broadcast::default(),
+            participants: Broadcast::default(),
+            connections: BTreeMap::new(),
+            next_connection: 0,
+            held: None,
+            seen: BTreeMap::new(),
+            seen_due: None,
+            unwritten: VecDeque::new(),
+            told_unkept: 0,
+            writing: None,
+        }
+    }
+
+    async fn take(&mut self, command: Command) {
+        match command {
+            Command::Join {
+                role,
+                hello,
+                direct,
+                reply,
+            } => {
+                let _ = reply.send(self.join(role, &hello, direct));
+            }
+            Command::CatchUp { connection, reply } => {
+                if let Some(c) = self.connections.get(&connection) {
+                    let resume = Hello {
+                        author: Some(c.author),
+                        resume: None,
+                    };
+                    let welcome = self.welcome(&c.role, c.author, &resume);
+                    let _ = reply.send((welcome, self.channel(&c.role).subscribe()));
+                }
+            }
+            Command::Leave { connection } => self.leave(connection),
+            Command::Message {
+                connection,
+                message,
+            } => self.message(connection, message).await,
+            Command::Unreadable { connection, why } => {
+                self.answer(connection, &FromServer::Sorry(why))
+            }
+            Command::Look { reply } => {
+                let _ = reply.send(self.look());
+            }
+            Command::Shown { reply } => {
+                let _ = reply.send(self.shown_to_participants());
+            }
+            Command::Changed { goto } => self.reload(goto).await,
+            Command::CapturesChanged => self.captures_changed().await,
+            Command::Deleted => {}
+        }
+    }
+}
+
+/// The server paints nothing: sheets are seen from nowhere.
+fn nowhere(_: SheetId) -> Option<Map<Held, Glass>> {
+    None
+}

@@ -1,0 +1,130 @@
+//! What people ask for: judged, put in order and applied.
+
+use bozzetto_core::change::{Change, Intent, Op, Refusal, SheetId, Step, check_steps};
+use bozzetto_core::ids::{AuthorId, ChangeId};
+use bozzetto_core::wet::WetShape;
+use bozzetto_core::wire::{FromServer, ToServer};
+
+use super::{Lesson, Role, nowhere};
+
+impl Lesson {
+    pub(super) async fn message(&mut self, connection: u64, message: ToServer) {
+        let Some((author, presenter)) = self
+            .connections
+            .get(&connection)
+            .map(|c| (c.author, matches!(c.role, Role::Presenter)))
+        else {
+            return;
+        };
+        if !presenter {
+            // Participants watch; each message is judged here, whatever their page allows.
+            let answer = match message {
+                ToServer::WantKey(backdrop) => return self.want_key(backdrop),
+                ToServer::WantStills => return self.want_stills(connection),
+                ToServer::Act { id, .. } => FromServer::Refused {
+                    id,
+                    why: Refusal::NotAllowed,
+                },
+                _ => FromServer::Sorry(Refusal::NotAllowed),
+            };
+            return self.answer(connection, &answer);
+        }
+        match message {
+            ToServer::Wet(ink) => match ink.check() {
+                Ok(()) => {
+                    let now = crate::now() as u64;
+                    self.wet.extend(author, &ink, Vec::new(), now, &nowhere);
+                    let seen = self.in_view(ink.sheet);
+                    self.tell_everybody(&FromServer::Wet { author, ink }, !seen);
+                }
+                Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
+            },
+            ToServer::WetShape(mut shape) => match shape.mark.check() {
+                Ok(()) => {
+                    shape.mark.author = author;
+                    self.wet.put(WetShape::clone(&shape), &nowhere);
+                    let seen = self.in_view(shape.sheet);
+                    self.tell_everybody(&FromServer::WetShape(shape), !seen);
+                }
+                Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
+            },
+            ToServer::WetEnd(mark) => {
+                self.wet.end(mark, &nowhere);
+                self.tell_everybody(&FromServer::WetEnd { mark }, false);
+            }
+            ToServer::Act { id, intent } => self.act(connection, author, id, &intent),
+            ToServer::Arrange { current, beside } => self.arrange(current, beside).await,
+            ToServer::Pause(paused) => self.pause(paused).await,
+            ToServer::See { backdrop, seen } => self.see(author, backdrop, *seen),
+            ToServer::Chunk(chunk) => self.chunk(author, chunk),
+            ToServer::Still(still) => self.still(author, still),
+            ToServer::WantKey(backdrop) => self.want_key(backdrop),
+            ToServer::WantStills => self.want_stills(connection),
+            ToServer::Size {
+                backdrop,
+                width,
+                height,
+            } => self.size(backdrop, width, height).await,
+            ToServer::NewPage(backdrop) => self.new_page(backdrop).await,
+        }
+    }
+
+    pub(super) fn act(&mut self, connection: u64, author: AuthorId, id: ChangeId, intent: &Intent) {
+        if self.known.contains_key(&id) {
+            // Sent again after a broken line. If it still waits for the disk, so does the answer.
+            if !self.unwritten.iter().any(|(_, c)| c.id == id) {
+                self.answer(connection, &FromServer::Known { id });
+            }
+            return;
+        }
+        match self.apply(author, id, intent) {
+            Ok(()) => self.write(),
+            Err(why) => self.answer(connection, &FromServer::Refused { id, why }),
+        }
+    }
+
+    pub(super) fn apply(
+        &mut self,
+        author: AuthorId,
+        id: ChangeId,
+        intent: &Intent,
+    ) -> Result<(), Refusal> {
+        if let Intent::Do(steps) | Intent::More(steps) = intent {
+            check_steps(steps)?;
+            self.check_sheets(steps)?;
+        }
+        let (deed, steps) = self.sheets.resolve(author, intent)?;
+        self.order(Change {
+            id,
+            author,
+            at: crate::now() as u64,
+            deed,
+            steps,
+        })
+    }
+
+    /// Applies a change, as the next in the order.
+    pub(super) fn order(&mut self, change: Change) -> Result<(), Refusal> {
+        self.sheets.apply(&change)?;
+        for step in &change.steps {
+            if let Op::Add(mark) = &step.op {
+                self.wet.end(mark.id, &nowhere);
+            }
+        }
+        self.seq += 1;
+        self.known.insert(change.id, self.seq);
+        self.unwritten.push_back((self.seq, change));
+        Ok(())
+    }
+
+    pub(super) fn check_sheets(&self, steps: &[Step]) -> Result<(), Refusal> {
+        let exists = |sheet: SheetId| {
+            let backdrop = sheet.backdrop();
+            backdrop.is_none_or(|id| self.outline.order.iter().any(|b| b.id == id))
+        };
+        match steps.iter().all(|s| exists(s.sheet)) {
+            true => Ok(()),
+            false => Err(Refusal::NoSuchSheet),
+        }
+    }
+}

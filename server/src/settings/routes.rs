@@ -1,0 +1,143 @@
+//! The settings page, and where the stage keeps what was set on it.
+
+use askama::Template;
+use axum::extract::State;
+use axum::http::StatusCode;
+use axum::response::Html;
+use axum::routing::{get, post};
+use axum::{Form, Json, Router};
+use bozzetto_core::frames::GLASS_WIDTH;
+use bozzetto_core::legibility::{Room, check};
+use bozzetto_core::settings::{Edge, Finger, Settings};
+use bozzetto_core::{board, swatch};
+use serde::Deserialize;
+
+use crate::app::App;
+use crate::error::{AppError, Result};
+
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/settings", get(page).post(set))
+        .route("/settings/kept", post(keep))
+        .route("/settings/originals", post(put_back))
+}
+
+#[derive(Template)]
+#[template(path = "settings.html")]
+struct Page {
+    settings: Settings,
+    kept: bool,
+}
+
+impl Page {
+    /// A room's lengths as people say them.
+    fn width_cm(&self) -> f64 {
+        (self.settings.room.display_width / 10.0).round()
+    }
+
+    fn seat_m(&self) -> f64 {
+        self.settings.room.farthest_seat / 1000.0
+    }
+
+    /// A length in glass units as millimetres on the display.
+    fn on_display(&self, units: f64) -> String {
+        let mm = units * self.settings.room.display_width / GLASS_WIDTH;
+        format!("{mm:.0} mm")
+    }
+
+    fn units(&self, units: f64) -> String {
+        format!("{units:.1}")
+    }
+
+    /// The swatches that the last seat would not see on an empty board, and why.
+    fn short(&self) -> Vec<(String, String)> {
+        let swatches = self.settings.swatches.iter();
+        swatches
+            .filter_map(|s| {
+                let short = check(s, &self.settings.room, board::PAPER)?;
+                Some((s.name(), short.why))
+            })
+            .collect()
+    }
+
+    fn at(&self, edge: &str) -> bool {
+        let is = match self.settings.rail.edge {
+            Edge::Bottom => "bottom",
+            Edge::Left => "left",
+            Edge::Right => "right",
+        };
+        is == edge
+    }
+
+    fn finger_moves(&self) -> bool {
+        self.settings.finger == Finger::Moves
+    }
+}
+
+async fn page(State(app): State<App>) -> Result<Html<String>> {
+    let settings = app.store.read(super::read).await?;
+    let kept = false;
+    Ok(Html(Page { settings, kept }.render()?))
+}
+
+#[derive(Deserialize)]
+struct Set {
+    display_width_cm: String,
+    farthest_seat_m: String,
+    finger: Finger,
+    edge: Edge,
+}
+
+/// A length as somebody typed it, in its unit; says what is wrong with it otherwise.
+fn length(typed: &str, what: &str, unit: &str, low: f64, high: f64) -> Result<f64> {
+    let number = typed.trim().replace(',', ".").parse::<f64>();
+    number
+        .ok()
+        .filter(|v| (low..=high).contains(v))
+        .ok_or_else(|| AppError::Unusable(format!("{what}: please give {low} to {high} {unit}.")))
+}
+
+async fn set(State(app): State<App>, Form(form): Form<Set>) -> Result<Html<String>> {
+    let (width, seat) = (&form.display_width_cm, &form.farthest_seat_m);
+    let room = Room {
+        display_width: 10.0 * length(width, "Width of the display", "cm", 20.0, 3000.0)?,
+        farthest_seat: 1000.0 * length(seat, "Farthest seat", "m", 0.5, 100.0)?,
+    };
+    change(&app, move |settings| {
+        settings.room = room;
+        settings.finger = form.finger;
+        settings.rail.edge = form.edge;
+    })
+    .await
+}
+
+async fn put_back(State(app): State<App>) -> Result<Html<String>> {
+    change(&app, |s| s.swatches = swatch::ORIGINALS.to_vec()).await
+}
+
+async fn change(
+    app: &App,
+    change: impl FnOnce(&mut Settings) + Send + 'static,
+) -> Result<Html<String>> {
+    let settings = app
+        .store
+        .write(move |conn| {
+            let mut settings = super::read(conn)?;
+            change(&mut settings);
+            let settings = settings.settled();
+            super::keep(conn, &settings)?;
+            Ok(settings)
+        })
+        .await?;
+    let kept = true;
+    Ok(Html(Page { settings, kept }.render()?))
+}
+
+/// What was set on the stage.
+async fn keep(State(app): State<App>, Json(settings): Json<Settings>) -> Result<StatusCode> {
+    let settings = settings.settled();
+    app.store
+        .write(move |conn| super::keep(conn, &settings))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}

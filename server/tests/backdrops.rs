@@ -1,0 +1,321 @@
+//! What is put on stage: who may see which part of it, what is passed on, and what uploads may do.
+
+mod common;
+
+use axum::body::Body;
+use axum::http::{Request, StatusCode, header};
+use bozzetto::backdrops::queries::{self, Whither};
+use bozzetto::live::lesson::Command;
+use bozzetto_core::backdrop::{BackdropKind, Frozen, Seen};
+use bozzetto_core::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::frames::{Point, Rect};
+use bozzetto_core::ids::BackdropId;
+use bozzetto_core::pane::Beside;
+use bozzetto_core::stream::{Chunk, Codec, Still};
+use bozzetto_core::wire::{FromServer, ToServer};
+use common::{Server, stroke, text};
+
+const NOTICES: &[u8] = include_bytes!("../../demo/Notices to mariners.pdf");
+const TIDE: &[u8] = include_bytes!("../../demo/Tide and lights.html");
+
+async fn add(server: &Server, lesson: i64, file: &str, bytes: &[u8]) -> BackdropId {
+    let whither = Whither::Lesson(lesson);
+    let added = bozzetto::backdrops::add(&server.app, whither, file, bytes, None, None).await;
+    let changed = Command::Changed { goto: None };
+    server.app.live.tell(lesson, changed).await;
+    BackdropId(added.unwrap().unwrap() as u64)
+}
+
+fn show(current: BackdropId, beside: Option<BackdropId>) -> ToServer {
+    let beside = beside.map(|backdrop| Beside {
+        backdrop,
+        divider: 0.5,
+    });
+    ToServer::Arrange { current, beside }
+}
+
+fn seen(backdrop: BackdropId, seen: Seen) -> ToServer {
+    let seen = Box::new(seen);
+    ToServer::See { backdrop, seen }
+}
+
+/// Participants get the page that is on stage with its own marks, and not the next one.
+#[tokio::test]
+async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let document = add(&server, lesson, "notices.pdf", NOTICES).await;
+    let (mut presenter, _) = server.presenter(lesson).await;
+    presenter.send(&show(document, None)).await;
+    let page = |n| SheetId::of_page(document, n);
+    let mark = |id: u64, page| {
+        let op = Op::Add(stroke(id));
+        Intent::Do(vec![Step { sheet: page, op }])
+    };
+    presenter.act(1, mark(1, page(0))).await;
+    presenter.act(2, mark(2, page(2))).await;
+    assert!(presenter.told(2).await);
+
+    let cookie = server.join(lesson, "Ines").await;
+    let (mut participant, _) = server.participant(lesson, &cookie).await;
+    let fetch = async |page: u32| {
+        let path = format!(
+            "/follow/{lesson}/backdrops/{}/pages/{page}?width=300",
+            document.0
+        );
+        let request = Request::get(path).header(header::COOKIE, &cookie);
+        server.ask(request, Body::empty()).await.status()
+    };
+    assert_eq!(fetch(0).await, StatusCode::OK);
+    assert_eq!(fetch(2).await, StatusCode::NOT_FOUND);
+    presenter
+        .send(&seen(
+            document,
+            Seen {
+                page: 2,
+                ..Seen::default()
+            },
+        ))
+        .await;
+    let stage = participant.until(|m| match m {
+        FromServer::OnStage(stage) => Some(stage),
+        _ => None,
+    });
+    let stage = stage.await;
+    let marks: Vec<u64> = stage
+        .sheets
+        .iter()
+        .flat_map(|(_, m)| m.iter().map(|m| m.id.0))
+        .collect();
+    assert_eq!(marks, [2]);
+    assert_eq!(stage.backdrops.current.unwrap().seen.page, 2);
+    assert_eq!(fetch(0).await, StatusCode::NOT_FOUND);
+    assert_eq!(fetch(2).await, StatusCode::OK);
+    // A page that there is not is the last one that there is.
+    presenter
+        .send(&seen(
+            document,
+            Seen {
+                page: 99,
+                ..Seen::default()
+            },
+        ))
+        .await;
+    let stage = participant.until(|m| match m {
+        FromServer::OnStage(stage) => Some(stage),
+        _ => None,
+    });
+    assert_eq!(stage.await.backdrops.current.unwrap().seen.page, 3);
+}
+
+/// How a backdrop was left is how it comes back, also when the server is started again: page, scroll,
+/// what it is held at, and what lies beside it.
+#[tokio::test]
+async fn what_was_left_comes_back() {
+    let data = tempfile::tempdir().unwrap();
+    let left = Seen {
+        scroll: (0.0, 640.0),
+        frozen: Some(Frozen {
+            picture: 77,
+            shows: Rect::from_corners(Point::new(0.0, 640.0), Point::new(1280.0, 1360.0)),
+        }),
+        ..Seen::default()
+    };
+    let (lesson, tide, board) = {
+        let server = Server::start(data.path()).await;
+        let lesson = server.lesson().await;
+        let board = server.first_backdrop(lesson).await;
+        let tide = add(&server, lesson, "tide.html", TIDE).await;
+        let (mut presenter, _) = server.presenter(lesson).await;
+        presenter.send(&show(board, Some(tide))).await;
+        presenter.send(&seen(tide, left.clone())).await;
+        // Written once it has rested for a moment.
+        let store = server.app.store.clone();
+        loop {
+            let kept = store.read(move |c| queries::one(c, tide.0 as i64)).await;
+            if kept.unwrap().unwrap().seen.frozen.is_some() {
+                break;
+            }
+            tokio::task::yield_now().await;
+        }
+        (lesson, tide, board)
+    };
+    let server = Server::start(data.path()).await;
+    let look = server.app.live.look(lesson).await.unwrap();
+    assert_eq!(look.stage.current.unwrap().id, board);
+    let (beside, divider) = look.stage.beside.unwrap();
+    assert_eq!((beside.id, divider), (tide, 0.5));
+    assert_eq!(beside.seen, left);
+}
+
+/// A stream is passed on, once it is of something on stage; stills go to those who asked for them and
+/// nobody else; a participant cannot send one.
+#[tokio::test]
+async fn streams_reach_those_who_can_use_them() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let board = server.first_backdrop(lesson).await;
+    let tide = add(&server, lesson, "tide.html", TIDE).await;
+    let (mut presenter, _) = server.presenter(lesson).await;
+    presenter.send(&show(tide, Some(board))).await;
+    let cookies = [
+        server.join(lesson, "Ines").await,
+        server.join(lesson, "Noor").await,
+    ];
+    let (mut decodes, _) = server.participant(lesson, &cookies[0]).await;
+    let (mut cannot, _) = server.participant(lesson, &cookies[1]).await;
+    cannot.send(&ToServer::WantStills).await;
+    let watching = presenter.until(|m| match m {
+        FromServer::Watching { stills: 1, streams } => Some(streams),
+        _ => None,
+    });
+    assert_eq!(watching.await, 1);
+
+    let shows = Rect::from_corners(Point::new(0.0, 0.0), Point::new(1280.0, 720.0));
+    let chunk = |backdrop, number| {
+        ToServer::Chunk(Chunk {
+            backdrop,
+            run: 5,
+            number,
+            key: (number == 0).then(|| Codec {
+                name: "vp8".to_owned(),
+                width: 1280,
+                height: 720,
+                colour: "{}".to_owned(),
+            }),
+            taken: 1,
+            shows,
+            data: vec![7; 1000],
+        })
+    };
+    // A participant's is refused; a board is not streamed; both reach nobody.
+    decodes.send(&chunk(tide, 0)).await;
+    presenter.send(&chunk(board, 0)).await;
+    presenter.send(&chunk(tide, 0)).await;
+    presenter
+        .send(&ToServer::Still(Still {
+            backdrop: tide,
+            taken: 1,
+            shows,
+            data: vec![9; 500],
+        }))
+        .await;
+    presenter.send(&chunk(tide, 1)).await;
+    presenter.send(&ToServer::Pause(true)).await;
+    let mut got = Vec::new();
+    loop {
+        match decodes.next().await {
+            FromServer::Chunk { chunk, .. } => got.push((chunk.backdrop, chunk.number)),
+            FromServer::Still { .. } => panic!("nobody asked for stills here"),
+            FromServer::Paused(true) => break,
+            _ => {}
+        }
+    }
+    assert_eq!(got, [(tide, 0), (tide, 1)]);
+    let mut stills = 0;
+    loop {
+        match cannot.next().await {
+            FromServer::Still { still, .. } => stills += still.data.len(),
+            FromServer::Chunk { .. } => panic!("this one cannot decode streams"),
+            FromServer::Paused(true) => break,
+            _ => {}
+        }
+    }
+    assert_eq!(stills, 500);
+    // Who wants a key frame gets the presenter asked for one.
+    presenter.send(&ToServer::Pause(false)).await;
+    decodes.send(&ToServer::WantKey(tide)).await;
+    let wanted = presenter.until(|m| match m {
+        FromServer::WantKey(id) => Some(id),
+        _ => None,
+    });
+    assert_eq!(wanted.await, tide);
+}
+
+/// An upload whose connection is cut leaves nothing behind.
+#[tokio::test]
+async fn a_cut_upload_leaves_nothing() {
+    use tokio::io::AsyncWriteExt;
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let media = data.path().join("media");
+    let files = || std::fs::read_dir(&media).unwrap().count();
+    let mut line = tokio::net::TcpStream::connect(server.address)
+        .await
+        .unwrap();
+    let head = format!(
+        "POST /lessons/{lesson}/backdrops HTTP/1.1\r\nHost: {}\r\n\
+         Content-Type: multipart/form-data; boundary=cut\r\nContent-Length: 9000000\r\n\r\n\
+         --cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"n.pdf\"\r\n\r\n",
+        server.address
+    );
+    line.write_all(head.as_bytes()).await.unwrap();
+    line.write_all(NOTICES).await.unwrap();
+    line.flush().await.unwrap();
+    // It has begun to come in, and then the line is gone.
+    while files() == 0 {
+        tokio::task::yield_now().await;
+    }
+    drop(line);
+    while files() > 0 {
+        tokio::task::yield_now().await;
+    }
+    let look = server.app.live.look(lesson).await.unwrap();
+    assert_eq!(look.order.len(), 1);
+}
+
+/// An uploaded page is served without our cookies' help, with a policy that lets it load its own files
+/// and nothing else of ours, and with the bridge in it.
+#[tokio::test]
+async fn an_uploaded_page_is_kept_apart() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let tide = add(&server, lesson, "tide.html", TIDE).await;
+    let view = server
+        .app
+        .store
+        .read(move |c| queries::one(c, tide.0 as i64))
+        .await;
+    let BackdropKind::Page(bozzetto_core::backdrop::Page::Kept { name, entry }) =
+        view.unwrap().unwrap().kind
+    else {
+        panic!("a page that is kept")
+    };
+    assert!(name.len() == 32 && entry == "index.html");
+    let served = server.get(&format!("/pages/{name}/{entry}")).await;
+    let policy = served.headers()[header::CONTENT_SECURITY_POLICY]
+        .to_str()
+        .unwrap()
+        .to_owned();
+    assert!(policy.starts_with("sandbox allow-scripts") && !policy.contains("allow-same-origin"));
+    let own = format!("http://{}/pages/{name}/", server.address);
+    for directive in [
+        "script-src",
+        "connect-src",
+        "img-src",
+        "frame-src",
+        "font-src",
+    ] {
+        let rule = policy
+            .split(';')
+            .find(|d| d.trim().starts_with(directive))
+            .unwrap();
+        let mut sources = rule.split_whitespace().skip(1);
+        assert!(sources.next() == Some(own.as_str()), "{rule}");
+        assert!(!rule.contains("'self'") && !rule.contains('*'), "{rule}");
+    }
+    let html = text(served).await;
+    assert!(html.contains("bozzetto-bridge.js") && html.contains("Rada del Sale"));
+    let other = server
+        .get(&format!("/pages/{name}/../../lessons/{lesson}"))
+        .await;
+    assert_ne!(other.status(), StatusCode::OK);
+    let guess = server
+        .get("/pages/00000000000000000000000000000000/index.html")
+        .await;
+    assert_eq!(guess.status(), StatusCode::NOT_FOUND);
+}
