@@ -1,15 +1,14 @@
 // @ts-check
 // The capture box: drawn, adjusted and taken. Where its edges may go is core's to say.
 
-/** @import { Glass } from "../glass/glass.js" */
+import { el } from "./page.js";
 
-/** @param {string} id */
-const el = (id) => /** @type {HTMLElement} */ (document.getElementById(id));
+/** @import { Glass } from "../glass/glass.js" */
 
 export class CaptureBox {
   /**
    * @param {{ glass: Glass, size: () => { left: number, top: number, width: number, height: number },
-   *   take: (request: Float64Array) => void, opened: (open: boolean) => void }} options
+   *   take: (request: string) => void, opened: (open: boolean) => void }} options
    */
   constructor({ glass, size, take, opened }) {
     this.glass = glass;
@@ -73,21 +72,12 @@ export class CaptureBox {
   }
 
   /**
-   * Arrow keys move the box by one pixel of the capture, with Shift by ten; with Alt they move its
-   * right and lower edges. Without a box they make one in the middle.
+   * Arrow keys move the box; with Alt its right and lower edges. Without a box they make one.
    * @param {KeyboardEvent} e
    */
   nudge(e) {
-    const { width, height } = this.size();
-    if (!this.area) {
-      this.area = new Float64Array([width / 4, height / 4, (width * 3) / 4, (height * 3) / 4]);
-    } else {
-      const step = this.glass.box_step(this.area, devicePixelRatio) * (e.shiftKey ? 10 : 1);
-      const dx = e.key === "ArrowLeft" ? -step : e.key === "ArrowRight" ? step : 0;
-      const dy = e.key === "ArrowUp" ? -step : e.key === "ArrowDown" ? step : 0;
-      const grip = !e.altKey ? "inside" : dx !== 0 ? "e" : "s";
-      this.area = this.glass.adjust_box(this.area, grip, dx, dy);
-    }
+    const area = this.area ?? new Float64Array();
+    this.area = this.glass.nudge_box(area, devicePixelRatio, e.key, e.shiftKey, e.altKey);
     this.show();
   }
 

@@ -3,44 +3,58 @@
 
 import init, { Glass } from "../glass/glass.js";
 import { thousands } from "./capture_box.js";
+import { Beneath } from "./beneath.js";
+import { fadingInk } from "./fading.js";
+import { Frames, canDecode } from "./frames.js";
 import { Layers } from "./layers.js";
 import { Line } from "./line.js";
+import { showLine } from "./messages.js";
+import { el } from "./page.js";
+import { playVideos } from "./players.js";
 
 /** @typedef {{ id: number, name: string, width: number, height: number }} TakeAway */
-
-/** @param {string} id */
-const el = (id) => /** @type {HTMLElement} */ (document.getElementById(id));
 
 const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
 const glass = new Glass(crypto.getRandomValues(new Uint32Array(1))[0], undefined);
-const layers = new Layers(glass, wasm, el("picture"));
+const beneath = new Beneath({ glass, host: el("beneath"), base: `/follow/${lesson}`, runs: false, changed: () => layers.drawSoon() });
+const layers = new Layers(glass, wasm, el("picture"), `/follow/${lesson}/placed`, beneath);
+const play = playVideos({ glass, beneath, loud: false });
+const fades = fadingInk(glass, layers);
 const mount = el("mount");
 
-new Line({
+const line = new Line({
   glass,
   address: `/follow/${lesson}/live`,
   heard,
   says: (how) => {
-    const line = el("line");
-    line.hidden = how === "up";
-    line.textContent = {
-      up: "",
-      down: "The line is down. It comes back by itself.",
-      old: "This page is from an older Bozzetto than the server. Please load it again.",
-      gone: "The presenter has deleted this lesson.",
-    }[how];
+    if (how === "up") showLine(null);
+    if (how === "down") showLine("The line is down. It comes back by itself.");
+    if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");
+    if (how === "gone") showLine("The presenter has deleted this lesson.");
   },
 });
+
+const frames = new Frames({ glass, beneath, flush: () => line.flush() });
 
 /** @param {any[]} events */
 function heard(events) {
   for (const event of events) {
-    if (event.type === "backdrop") {
-      layers.setPicture(event.picture ? `/follow/${lesson}/backdrops/${event.id}/picture` : null);
-      if (event.id !== shownId) whole();
-      shownId = event.id;
+    if (event.type === "welcome") {
+      if (!canDecode()) glass.want_stills();
+    } else if (event.type === "panes") {
+      const ids = JSON.parse(glass.panes_shown()).map((/** @type {{ id: string }} */ p) => p.id).join();
+      if (ids !== shownId) glass.zoom_whole();
+      shownId = ids;
       layOut();
+      frames.tidy();
+      play();
+      showNames();
+    } else if (event.type === "seen") {
+      layers.viewSoon();
+      play();
+    } else if (event.type === "frames") {
+      frames.take();
     } else if (event.type === "paused") {
       el("paused").hidden = !event.paused;
     } else if (event.type === "takeAways") {
@@ -48,57 +62,26 @@ function heard(events) {
     }
   }
   layers.drawSoon();
+  fades();
 }
 
 // ---- One's own view --------------------------------------------------------------------------
 
-const MOST = 8;
 /** @type {string | null} */
 let shownId = null;
-/** How much larger than whole, and where the corner of the glass lies, in CSS pixels. */
-let view = { zoom: 1, x: 0, y: 0 };
+
+/** What is simulated says so to everybody. */
+function showNames() {
+  const simulated = beneath.panes.filter((p) => p.simulated);
+  el("simulated").hidden = simulated.length === 0;
+}
 
 function layOut() {
   const { width, height } = mount.getBoundingClientRect();
-  const aspect = glass.aspect();
-  const glassWidth = Math.floor(Math.min(width, height / aspect)) * view.zoom;
-  view.x = within(view.x, width, glassWidth);
-  view.y = within(view.y, height, glassWidth * aspect);
-  layers.lay({ width, height, glassWidth, x: view.x, y: view.y });
-  el("zoom-shown").textContent = `${Math.round(view.zoom * 100)} %`;
-}
-
-/**
- * What is smaller than the room is in its middle; what is larger leaves no gap at either end.
- * @param {number} at @param {number} room @param {number} length
- */
-const within = (at, room, length) =>
-  length <= room ? Math.round((room - length) / 2) : clamp(at, room - length, 0);
-
-/** @param {number} v @param {number} low @param {number} high */
-const clamp = (v, low, high) => Math.min(Math.max(v, low), high);
-
-function whole() {
-  view = { zoom: 1, x: 0, y: 0 };
-}
-
-/**
- * Enlarges so that what is at (x, y) of the picture stays there.
- * @param {number} by
- * @param {number} [x]
- * @param {number} [y]
- */
-function zoom(by, x = mount.clientWidth / 2, y = mount.clientHeight / 2) {
-  const next = clamp(view.zoom * by, 1, MOST);
-  const real = next / view.zoom;
-  view = { zoom: next, x: x - (x - view.x) * real, y: y - (y - view.y) * real };
-  soon();
-}
-
-/** @param {number} dx @param {number} dy */
-function move(dx, dy) {
-  view = { ...view, x: view.x + dx, y: view.y + dy };
-  soon();
+  glass.set_room(width, height);
+  const [x, y, glassWidth] = glass.own_view();
+  layers.lay({ width, height, glassWidth, x, y });
+  el("zoom-shown").textContent = `${Math.round(glass.zoomed() * 100)} %`;
 }
 
 let waiting = false;
@@ -111,54 +94,64 @@ function soon() {
   });
 }
 
+/**
+ * Enlarges; what is at (x, y) of the picture stays there.
+ * @param {number} by
+ * @param {number} [x]
+ * @param {number} [y]
+ */
+function zoom(by, x = mount.clientWidth / 2, y = mount.clientHeight / 2) {
+  glass.zoom_by(by, x, y);
+  soon();
+}
+
+/** @param {number} dx @param {number} dy */
+function move(dx, dy) {
+  glass.move_by(dx, dy);
+  soon();
+}
+
+function whole() {
+  glass.zoom_whole();
+  soon();
+}
+
+/** @param {MouseEvent} e @returns {[number, number]} */
+function at(e) {
+  const { left, top } = layers.picture.getBoundingClientRect();
+  return [e.clientX - left, e.clientY - top];
+}
+
 el("zoom-in").addEventListener("click", () => zoom(1.5));
 el("zoom-out").addEventListener("click", () => zoom(1 / 1.5));
-el("zoom-all").addEventListener("click", () => (whole(), soon()));
+el("zoom-all").addEventListener("click", whole);
 mount.addEventListener("wheel", (e) => {
   e.preventDefault();
-  const { left, top } = layers.picture.getBoundingClientRect();
-  zoom(Math.exp(-e.deltaY / 400), e.clientX - left, e.clientY - top);
+  zoom(Math.exp(-e.deltaY / 400), ...at(e));
 }, { passive: false });
 mount.addEventListener("keydown", (e) => {
   const step = 60;
   /** @type {Record<string, () => void>} */
   const keys = {
-    "+": () => zoom(1.25), "=": () => zoom(1.25), "-": () => zoom(1 / 1.25), 0: () => (whole(), soon()),
+    "+": () => zoom(1.25), "=": () => zoom(1.25), "-": () => zoom(1 / 1.25), 0: whole,
     ArrowLeft: () => move(step, 0), ArrowRight: () => move(-step, 0), ArrowUp: () => move(0, step), ArrowDown: () => move(0, -step),
   };
   if (!keys[e.key] || e.ctrlKey || e.metaKey) return;
   keys[e.key]();
   e.preventDefault();
 });
-mount.addEventListener("dblclick", (e) => {
-  const { left, top } = layers.picture.getBoundingClientRect();
-  if (view.zoom > 1) whole(), soon();
-  else zoom(2.5, e.clientX - left, e.clientY - top);
-});
-
-/** @type {Map<number, { x: number, y: number }>} */
-const fingers = new Map();
+mount.addEventListener("dblclick", (e) => (glass.zoomed() > 1 ? whole() : zoom(2.5, ...at(e))));
 mount.addEventListener("pointerdown", (e) => {
   mount.setPointerCapture(e.pointerId);
-  fingers.set(e.pointerId, { x: e.clientX, y: e.clientY });
+  glass.finger_down(e.pointerId, ...at(e));
 });
 mount.addEventListener("pointermove", (e) => {
-  const before = fingers.get(e.pointerId);
-  if (!before) return;
-  const now = { x: e.clientX, y: e.clientY };
-  const other = [...fingers].find(([id]) => id !== e.pointerId)?.[1];
-  if (other) {
-    const { left, top } = layers.picture.getBoundingClientRect();
-    const spread = (/** @type {{x: number, y: number}} */ p) => Math.hypot(p.x - other.x, p.y - other.y);
-    if (spread(before) > 10) zoom(spread(now) / spread(before), (now.x + other.x) / 2 - left, (now.y + other.y) / 2 - top);
-    move((now.x - before.x) / 2, (now.y - before.y) / 2);
-  } else if (view.zoom > 1) {
-    move(now.x - before.x, now.y - before.y);
-  }
-  fingers.set(e.pointerId, now);
+  if (!mount.hasPointerCapture(e.pointerId)) return;
+  glass.finger_move(e.pointerId, ...at(e));
+  soon();
 });
 for (const end of ["pointerup", "pointercancel"]) {
-  mount.addEventListener(end, (e) => fingers.delete(/** @type {PointerEvent} */ (e).pointerId));
+  mount.addEventListener(end, (e) => glass.finger_up(/** @type {PointerEvent} */ (e).pointerId));
 }
 new ResizeObserver(soon).observe(mount);
 layOut();

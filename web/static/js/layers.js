@@ -17,12 +17,17 @@ export class Layers {
    * @param {Glass} glass
    * @param {InitOutput} wasm
    * @param {HTMLElement} picture
+   * @param {string} placed where placed pictures are found
+   * @param {import("./beneath.js").Beneath} beneath
    */
-  constructor(glass, wasm, picture) {
+  constructor(glass, wasm, picture, placed, beneath) {
+    this.beneath = beneath;
+    this.placed = placed;
+    /** Placed pictures that are here or on their way. @type {Map<string, HTMLImageElement>} */
+    this.images = new Map();
     this.glass = glass;
     this.wasm = wasm;
     this.picture = picture;
-    this.image = /** @type {HTMLImageElement} */ (document.getElementById("backdrop-picture"));
     this.backdrop = context("backdrop", false);
     // Wet ink goes to the screen without waiting for the rest of the page. A layer that multiplies
     // cannot: it has to be mixed with what is beneath.
@@ -31,6 +36,7 @@ export class Layers {
     this.scale = 1;
     this.origin = { x: 0, y: 0 };
     this.pending = false;
+    this.viewPending = false;
   }
 
   /**
@@ -55,21 +61,6 @@ export class Layers {
     this.draw();
   }
 
-  /**
-   * Shows another picture, or none.
-   * @param {string | null} address
-   */
-  setPicture(address) {
-    if (address === null) {
-      this.image.hidden = true;
-      this.image.removeAttribute("src");
-    } else if (this.image.getAttribute("src") !== address) {
-      this.image.src = address;
-      this.image.hidden = false;
-    }
-    this.placeBackdrop();
-  }
-
   placeBackdrop() {
     if (!this.css) return;
     const context = this.backdrop;
@@ -78,22 +69,31 @@ export class Layers {
     this.toGlass(context);
     this.glass.paint_backdrop();
     print(context, this.glass, this.wasm);
-    const box = this.glass.backdrop_box();
-    if (box.length === 4) {
-      const css = this.scale / (this.ratio ?? 1);
-      const [x0, y0, x1, y1] = box.map((v) => v * css);
-      const style = this.image.style;
-      style.left = `${x0 + this.css.x}px`;
-      style.top = `${y0 + this.css.y}px`;
-      style.width = `${x1 - x0}px`;
-      style.height = `${y1 - y0}px`;
-    }
+    this.beneath.lie(this.scale / (this.ratio ?? 1), this.css.x, this.css.y);
   }
 
   /** @param {CanvasRenderingContext2D} context */
   toGlass(context) {
     context.setTransform(this.scale, 0, 0, this.scale, this.origin.x, this.origin.y);
   }
+
+  /**
+   * A placed picture; `null` while it is on its way.
+   * @param {string} name
+   */
+  find = (name) => {
+    let image = this.images.get(name);
+    if (!image) {
+      image = new Image();
+      image.addEventListener("load", () => {
+        this.glass.spoil();
+        this.drawSoon();
+      });
+      image.src = `${this.placed}/${name}`;
+      this.images.set(name, image);
+    }
+    return image.complete && image.naturalWidth > 0 ? image : null;
+  };
 
   /** Paints what is out of date on every layer. */
   draw() {
@@ -112,6 +112,17 @@ export class Layers {
     this.pending = true;
     requestAnimationFrame(() => {
       this.pending = false;
+      this.draw();
+    });
+  }
+
+  /** Paints at the next frame, the backdrop as well: it is seen elsewhere. */
+  viewSoon() {
+    if (this.viewPending) return;
+    this.viewPending = true;
+    requestAnimationFrame(() => {
+      this.viewPending = false;
+      this.placeBackdrop();
       this.draw();
     });
   }
@@ -137,12 +148,12 @@ export class Layers {
       const back = (/** @type {number} */ v, /** @type {number} */ o) => (v - o) / this.scale;
       glass.paint(number, back(x0, x), back(y0, y), back(x1, x), back(y1, y));
       this.toGlass(context);
-      print(context, glass, wasm);
+      print(context, glass, wasm, this.find);
       context.restore();
     }
     if (glass.paint_added(number)) {
       this.toGlass(context);
-      print(context, glass, wasm);
+      print(context, glass, wasm, this.find);
     }
   }
 }

@@ -76,6 +76,11 @@ export class Line {
     this.wait = Math.min(this.wait * 2, LONGEST_WAIT);
   }
 
+  /** Bytes that wait to be sent. */
+  get unsent() {
+    return this.socket?.bufferedAmount ?? 0;
+  }
+
   /** Sends what waits; what must not be lost is kept until it is acknowledged. */
   flush() {
     for (let out; (out = this.glass.next_message()); out.free()) {

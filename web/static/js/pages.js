@@ -36,3 +36,92 @@ document.addEventListener("click", (e) => {
     if (!open.contains(/** @type {Node} */ (e.target))) open.removeAttribute("open");
   }
 });
+
+// What a key says once it has done its work.
+document.addEventListener("htmx:afterRequest", (e) => {
+  const { elt, successful } = /** @type {CustomEvent<{ elt: Element, successful: boolean }>} */ (e).detail;
+  const words = elt instanceof HTMLElement ? elt.dataset.says : undefined;
+  if (successful && words) elt.textContent = words;
+});
+
+// ---- Bringing files to a running order or the library ----------------------------------------
+
+const bringing = document.getElementById("bringing");
+const brought = /** @type {HTMLInputElement | null} */ (document.getElementById("bring-files"));
+
+/** @param {File[]} files */
+async function bring(files) {
+  if (!bringing || files.length === 0) return;
+  const { bringFiles } = await import("./bringing.js");
+  const words = document.createElement("p");
+  const bar = document.createElement("progress");
+  bringing.replaceChildren(words, bar);
+  bringing.hidden = false;
+  say("");
+  const refused = await bringFiles(files, bringing.dataset.to ?? "", (file, part) => {
+    words.textContent = part < 1 ? `Bringing ${file}` : `${file} is here; it is being read.`;
+    bar.value = part;
+  });
+  bringing.hidden = true;
+  const htmx = /** @type {{ htmx?: { ajax: (verb: string, url: string, options: object) => Promise<void> } }} */ (window).htmx;
+  await htmx?.ajax("GET", bringing.dataset.list ?? "", { target: "#order", swap: "innerHTML" });
+  say(refused.join(" "));
+}
+
+if (bringing && brought) {
+  document.getElementById("bring")?.addEventListener("click", () => brought.click());
+  brought.addEventListener("change", () => {
+    bring([...(brought.files ?? [])]);
+    brought.value = "";
+  });
+  addEventListener("dragover", (e) => {
+    if (!e.dataTransfer?.types.includes("Files")) return;
+    e.preventDefault();
+    document.body.classList.add("dropping");
+  });
+  for (const over of ["dragleave", "drop"]) addEventListener(over, () => document.body.classList.remove("dropping"));
+  addEventListener("drop", (e) => {
+    const files = [...(e.dataTransfer?.files ?? [])];
+    if (files.length === 0) return;
+    e.preventDefault();
+    bring(files);
+  });
+}
+
+// ---- Cards of a running order, dragged to another place ----------------------------------------
+
+/** @type {HTMLElement | null} */
+let dragged = null;
+const card = (/** @type {EventTarget | null} */ target) => /** @type {HTMLElement | null} */ (target instanceof Element ? target.closest(".backdrop[draggable]") : null);
+const unmark = () => document.querySelectorAll(".backdrop").forEach((c) => c.classList.remove("before", "behind", "dragged"));
+
+/** Whether the place is on the right half of a card. @param {DragEvent} e @param {HTMLElement} over */
+const behind = (e, over) => e.clientX > over.getBoundingClientRect().left + over.offsetWidth / 2;
+
+document.addEventListener("dragstart", (e) => {
+  dragged = card(e.target);
+  dragged?.classList.add("dragged");
+  e.dataTransfer?.setData("text/plain", dragged?.dataset.id ?? "");
+});
+document.addEventListener("dragover", (e) => {
+  const over = card(e.target);
+  if (!dragged || !over || over === dragged) return;
+  e.preventDefault();
+  document.querySelectorAll(".backdrop").forEach((c) => c.classList.remove("before", "behind"));
+  over.classList.add(behind(e, over) ? "behind" : "before");
+});
+document.addEventListener("drop", (e) => {
+  const over = card(e.target);
+  const list = over?.closest("[data-order]");
+  if (!dragged || !over || !(list instanceof HTMLElement) || over === dragged) return;
+  e.preventDefault();
+  if (behind(e, over)) over.after(dragged);
+  else over.before(dragged);
+  const order = [...list.querySelectorAll(".backdrop")].map((c) => /** @type {HTMLElement} */ (c).dataset.id).filter(Boolean).join();
+  const htmx = /** @type {{ htmx?: { ajax: (verb: string, url: string, options: object) => void } }} */ (window).htmx;
+  htmx?.ajax("POST", list.dataset.order ?? "", { target: "#order", swap: "innerHTML", values: { order } });
+});
+document.addEventListener("dragend", () => {
+  unmark();
+  dragged = null;
+});

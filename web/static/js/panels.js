@@ -1,36 +1,48 @@
 // @ts-check
 // Panels that rise from the rail, and go when something else is done.
 
-/** @type {{ key: HTMLElement, panel: HTMLElement }[]} */
-const panels = [];
+import { el } from "./page.js";
+
+/** @type {{ key: HTMLElement, panel: HTMLElement } | null} */
+let open = null;
 
 /**
+ * A key that opens and closes a panel.
  * @param {string} keyId
  * @param {string} panelId
  * @param {() => void} [opening]
  */
 export function panel(keyId, panelId, opening) {
-  const key = /** @type {HTMLElement} */ (document.getElementById(keyId));
-  const element = /** @type {HTMLElement} */ (document.getElementById(panelId));
-  panels.push({ key, panel: element });
+  const key = el(keyId);
   key.addEventListener("click", () => {
-    const open = element.hidden;
-    closePanels();
-    if (!open) return;
+    if (open?.panel === el(panelId)) return closePanels();
     opening?.();
-    element.hidden = false;
-    key.setAttribute("aria-expanded", "true");
-    /** @type {HTMLElement | null} */ (element.querySelector("button, a, [tabindex]"))?.focus({ preventScroll: true });
+    openPanel(panelId, key);
   });
+}
+
+/**
+ * Opens a panel in place of any other; focus comes back to `key`.
+ * @param {string} panelId
+ * @param {HTMLElement} key
+ */
+export function openPanel(panelId, key) {
+  closePanels();
+  const panel = el(panelId);
+  open = { key, panel };
+  panel.hidden = false;
+  if (key.hasAttribute("aria-haspopup")) key.setAttribute("aria-expanded", "true");
+  /** @type {HTMLElement | null} */ (panel.querySelector("button:not(:disabled), a, input, [tabindex]"))?.focus({ preventScroll: true });
 }
 
 /** Closes whatever is open; gives the key back its focus. `false` when nothing was. */
 export function closePanels() {
-  const open = panels.find(({ panel }) => !panel.hidden);
   if (!open) return false;
-  const hadFocus = open.panel.contains(document.activeElement);
-  open.panel.hidden = true;
-  open.key.setAttribute("aria-expanded", "false");
-  if (hadFocus) open.key.focus({ preventScroll: true });
+  const { key, panel } = open;
+  open = null;
+  const hadFocus = panel.contains(document.activeElement);
+  panel.hidden = true;
+  if (key.hasAttribute("aria-haspopup")) key.setAttribute("aria-expanded", "false");
+  if (hadFocus) key.focus({ preventScroll: true });
   return true;
 }

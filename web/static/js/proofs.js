@@ -11,16 +11,18 @@ const KEPT = 2;
 /**
  * Takes a box and shows its proof.
  * @param {string} lesson
- * @param {Float64Array} request
+ * @param {string} request as core writes it
+ * @param {{ id: string, shows: number[], blob: Blob }[]} frames what moves, at that instant
  * @param {(text: string) => void} says
  */
-export async function takeCapture(lesson, request, says) {
-  const [x0, y0, x1, y1, device] = request;
-  const body = JSON.stringify({ x0, y0, x1, y1, device, ratio: devicePixelRatio });
-  const headers = { "content-type": "application/json" };
+export async function takeCapture(lesson, request, frames, says) {
+  const body = new FormData();
+  body.append("request", request);
+  body.append("frames", JSON.stringify(frames.map(({ id, shows }) => [id, shows])));
+  for (const { blob } of frames) body.append("frame", blob, "frame.png");
   let response;
   try {
-    response = await fetch(`/lessons/${lesson}/captures`, { method: "POST", headers, body });
+    response = await fetch(`/lessons/${lesson}/captures`, { method: "POST", body });
   } catch {
     return says("Nothing was taken: the line to the server is down. Try again when it is back.");
   }

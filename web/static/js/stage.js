@@ -1,28 +1,48 @@
 // @ts-check
-// The stage: the presenter's screen.
+// The stage: the presenter's screen. This file only ties its parts together.
 
 import init, { Glass } from "../glass/glass.js";
+import { Beneath } from "./beneath.js";
 import { CaptureBox } from "./capture_box.js";
+import { prepareDivider } from "./divider.js";
+import { fadingInk } from "./fading.js";
+import { Frames, canDecode } from "./frames.js";
+import { Hand } from "./hand.js";
 import { Keeping } from "./keeping.js";
+import { HelpSheet, named } from "./keys.js";
 import { Layers } from "./layers.js";
 import { Line } from "./line.js";
+import { ask, hush, say, showLine } from "./messages.js";
+import { Moving } from "./moving.js";
+import { Order } from "./order.js";
+import { prepareMore } from "./more.js";
+import { button, el, place } from "./page.js";
 import { closePanels, panel } from "./panels.js";
+import { playVideos } from "./players.js";
 import { listenToPens } from "./pens.js";
-import { print } from "./printer.js";
+import { showPaused, showPeople } from "./people.js";
 import { closeProof, takeCapture } from "./proofs.js";
-
-/** @typedef {{ id: string | null, name: string, picture: boolean }} Backdrop */
-
-/** @param {string} id */
-const el = (id) => /** @type {HTMLElement} */ (document.getElementById(id));
-/** @param {string} id */
-const button = (id) => /** @type {HTMLButtonElement} */ (document.getElementById(id));
+import { isLocked, prepareRail } from "./rail.js";
+import { prepareRow } from "./row.js";
+import { pagesOnStage } from "./web_pages.js";
+import { Selection } from "./selection.js";
+import { Settings } from "./settings.js";
+import { prepareShapes } from "./shapes.js";
+import { Swatches } from "./swatches.js";
+import { Typing } from "./typing.js";
 
 const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
 const glass = new Glass(crypto.getRandomValues(new Uint32Array(1))[0], await author());
+const settings = new Settings(glass, document.body.dataset.settings ?? "{}");
 const keeping = new Keeping(lesson);
-const layers = new Layers(glass, wasm, el("picture"));
+const beneath = new Beneath({ glass, host: el("beneath"), base: `/lessons/${lesson}`, runs: true, changed: () => lookBeneath() });
+const layers = new Layers(glass, wasm, el("picture"), `/lessons/${lesson}/placed`, beneath);
+const play = playVideos({ glass, beneath, loud: true });
+const fades = fadingInk(glass, layers);
+const hand = new Hand();
+/** Where the picture area is, in CSS pixels of the mount. */
+let area = { left: 0, top: 0, width: 0, height: 0 };
 
 // ---- Who this tab is -------------------------------------------------------------------------
 
@@ -38,15 +58,7 @@ async function author() {
   });
 }
 
-// ---- What is going on ------------------------------------------------------------------------
-
-/** @type {{ order: Backdrop[], current: string | null, paused: boolean }} */
-let state = { order: [], current: null, paused: false };
-let touching = false;
-let erasing = false;
-let swatch = 0;
-/** @type {{ key: string, back: () => void, used: boolean } | null} */
-let lent = null;
+// ---- What the server says --------------------------------------------------------------------
 
 /** @param {any[]} events */
 function heard(events) {
@@ -55,14 +67,32 @@ function heard(events) {
       case "welcome":
         sessionStorage.setItem(`author:${lesson}`, event.author);
         document.body.classList.add("ready");
+        if (!canDecode()) glass.want_stills();
         break;
       case "lesson":
-        state = event;
-        showOrder();
+        order.show(event);
+        showPaused(event.paused);
         break;
-      case "backdrop":
-        layers.setPicture(event.picture ? `/lessons/${lesson}/backdrops/${event.id}/picture` : null);
+      case "panes":
         layOut();
+        moving.show();
+        frames.tidy();
+        play();
+        lookBeneath();
+        break;
+      case "seen":
+        layers.viewSoon();
+        play();
+        requestAnimationFrame(() => (moving.show(), row.show(), pages.show()));
+        break;
+      case "frames":
+        frames.take();
+        break;
+      case "watching":
+        moving.watch(event);
+        break;
+      case "wantKey":
+        moving.key(event.id);
         break;
       case "people":
         showPeople(event.people);
@@ -76,8 +106,26 @@ function heard(events) {
     }
   }
   layers.drawSoon();
-  showUndo();
+  showState();
 }
+
+const order = new Order(lesson, {
+  goTo: (id) => {
+    glass.goto(id);
+    line.flush();
+  },
+  putBeside: (id) => {
+    glass.put_beside(id);
+    line.flush();
+  },
+  inUse: () => (order?.state.order.some((b) => b.id === beneath.active?.id) ? beneath.active.id : null),
+  turn: (by) => {
+    const id = beneath.active?.id;
+    const turned = !!id && beneath.active?.kind === "document" && glass.turn_page(id, by);
+    if (turned) act(moved);
+    return turned;
+  },
+});
 
 for (const bytes of await keeping.all()) glass.resume(bytes);
 const line = new Line({
@@ -93,320 +141,190 @@ const line = new Line({
   },
 });
 
-// ---- Messages --------------------------------------------------------------------------------
+const frames = new Frames({ glass, beneath, flush: () => line.flush() });
+const moving = new Moving({ glass, lesson, beneath, flush: () => line.flush(), unsent: () => line.unsent, changed: () => {
+  beneath.show();
+  lookBeneath();
+  row.show();
+} });
+const pages = pagesOnStage({ glass, beneath, act, moved, key: (e) => pressed(e), touching: () => hand.held.touching });
+const row = prepareRow({ glass, lesson, beneath, moving, act: (deed) => act(() => (deed(), beneath.show(), moved())), laidOut: () => layOut() });
 
-/** @type {number | undefined} */
-let saying;
-
-/** @param {string} text */
-function say(text) {
-  const says = el("says");
-  says.textContent = text;
-  says.hidden = false;
-  clearTimeout(saying);
-  saying = window.setTimeout(() => (says.hidden = true), 8000);
-}
-
-/**
- * @param {string | null} text
- * @param {string} [reload] the name of a key that loads the page again
- */
-function showLine(text, reload) {
-  const line = el("line");
-  line.textContent = text ?? "";
-  line.hidden = text === null;
-  if (reload) {
-    const key = document.createElement("button");
-    key.className = "key";
-    key.textContent = reload;
-    key.addEventListener("click", () => location.reload());
-    line.append(" ", key);
-  }
-}
-
-// ---- Laying out ------------------------------------------------------------------------------
-
-/** Where the picture area is, in CSS pixels of the mount. */
-let place = { left: 0, top: 0, width: 0, height: 0 };
-
-function layOut() {
-  const mount = el("mount").getBoundingClientRect();
-  const aspect = glass.aspect();
-  const width = Math.floor(Math.min(mount.width, mount.height / aspect));
-  const height = Math.round(width * aspect);
-  place = { left: Math.round((mount.width - width) / 2), top: Math.round((mount.height - height) / 2), width, height };
-  for (const id of ["picture", "glass"]) {
-    const style = el(id).style;
-    style.left = `${place.left}px`;
-    style.top = `${place.top}px`;
-    style.width = `${width}px`;
-    style.height = `${height}px`;
-  }
-  layers.lay({ width, height });
-  paintSwatches();
-  box?.close();
-}
-
-// ---- Swatches --------------------------------------------------------------------------------
-
-const swatches = glass.swatches();
-const swatchKeys = swatches.map((name, i) => {
-  const key = document.createElement("button");
-  key.type = "button";
-  key.setAttribute("role", "radio");
-  key.setAttribute("aria-label", name);
-  key.title = `${name} (${i + 1})`;
-  key.append(document.createElement("canvas"));
-  key.addEventListener("click", () => pick(i));
-  el("swatches").append(key);
-  return key;
-});
-
-function paintSwatches() {
-  swatchKeys.forEach((key, i) => {
-    const canvas = /** @type {HTMLCanvasElement} */ (key.firstChild);
-    const [w, h, ratio] = [54, 60, devicePixelRatio];
-    [canvas.width, canvas.height] = [w * ratio, h * ratio];
-    const context = canvas.getContext("2d");
-    if (!context) return;
-    context.fillStyle = glass.paper();
-    context.fillRect(0, 0, canvas.width, canvas.height);
-    context.setTransform(ratio, 0, 0, ratio, 0, 0);
-    glass.paint_swatch(i, w, h);
-    print(context, glass, wasm);
-  });
-}
-
-/** @param {number} i */
-function pick(i) {
-  swatch = i;
-  touching = false;
-  erasing = false;
-  showTools();
-}
-
-function showTools() {
-  document.body.classList.toggle("touching", touching);
-  el("glass").classList.toggle("erasing", erasing && !touching);
-  el("touch").setAttribute("aria-checked", `${touching}`);
-  el("mark").setAttribute("aria-checked", `${!touching}`);
-  el("erase").setAttribute("aria-pressed", `${erasing && !touching}`);
-  swatchKeys.forEach((key, i) => {
-    key.setAttribute("aria-checked", `${i === swatch && !erasing && !touching}`);
-    key.tabIndex = i === swatch ? 0 : -1;
-  });
-  if (!erasing || touching) el("eraser").hidden = true;
-}
-
-el("swatches").addEventListener("keydown", (e) => {
-  const step = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
-  if (!step) return;
-  pick((swatch + step + swatches.length) % swatches.length);
-  swatchKeys[swatch].focus();
-  e.preventDefault();
-});
-
-// ---- Tools -----------------------------------------------------------------------------------
-
-/** @param {boolean} value */
-function setTouching(value) {
-  touching = value;
-  showTools();
-}
-
-/** @param {boolean} value */
-function setErasing(value) {
-  erasing = value;
-  touching = false;
-  showTools();
-}
-
-function showUndo() {
-  button("undo").disabled = !glass.can_undo();
-  button("redo").disabled = !glass.can_redo();
-}
+// ---- Doing -----------------------------------------------------------------------------------
 
 /** @param {() => unknown} deed */
 function act(deed) {
   deed();
   layers.draw();
   line.flush();
-  showUndo();
+  showState();
 }
 
-el("touch").addEventListener("click", () => setTouching(true));
-el("mark").addEventListener("click", () => setErasing(false));
-el("erase").addEventListener("click", () => setErasing(!erasing || touching));
-el("undo").addEventListener("click", () => act(() => glass.undo()));
-el("redo").addEventListener("click", () => act(() => glass.redo()));
-el("wipe").addEventListener("click", () => act(() => glass.wipe()));
-el("previous").addEventListener("click", () => go(-1));
-el("next").addEventListener("click", () => go(1));
+/** What the rail and the selection show of the sheets. */
+function showState() {
+  button("undo").disabled = !glass.can_undo();
+  button("redo").disabled = !glass.can_redo();
+  const by = glass.zoomed();
+  el("whole").hidden = by === 1;
+  el("zoom-by").textContent = `${by.toFixed(by < 10 ? 1 : 0)}×`;
+  if (hand.holds("select")) selection.show();
+  if (!glass.is_typing()) typing.show();
+  row.show();
+  order.showPlace();
+  fades();
+}
 
-listenToPens({
+const selection = new Selection({
+  glass,
+  act,
+  drawWet: () => layers.drawWet(),
+  area: () => area,
+  swatch: () => hand.held.swatch,
+  edit: () => {
+    hand.take({ tool: "text", touching: false });
+    typing.openSelected();
+  },
+});
+
+const typing = new Typing({ glass, act, drawWet: () => layers.drawWet(), flush: () => line.flush(), area: () => area, swatch: () => hand.held.swatch });
+const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glass.beneath() });
+prepareShapes({ glass, wasm, hand });
+
+/** The back-row check and the swatches' cards go by what is on stage. */
+function lookBeneath() {
+  glass.set_beneath(beneath.sample());
+  swatches.show();
+  layers.drawSoon();
+}
+
+const { endPolyline } = listenToPens({
   sheet: el("glass"),
   glass,
   layers,
-  line: () => line,
-  tool: () => ({ marks: !touching, erases: erasing, swatch }),
-  began: () => {
+  hand,
+  flush: () => line.flush(),
+  began: (at) => {
     closePanels();
-    el("says").hidden = true;
-    if (lent) lent.used = true;
+    hush();
+    hand.use();
+    if (glass.touch_pane(at.x, at.y)) {
+      beneath.show();
+      lookBeneath();
+    }
+    // The hand is on the glass now: keys are the stage's, not those of what was pressed before.
+    if (document.activeElement instanceof HTMLButtonElement) document.activeElement.blur();
   },
-  ended: showUndo,
+  ended: showState,
   eraser: (at) => {
     const ring = el("eraser");
     ring.hidden = at === null;
-    if (!at) return;
     const size = glass.eraser_radius() * 2;
-    Object.assign(ring.style, { left: `${at.x + place.left}px`, top: `${at.y + place.top}px`, width: `${size}px`, height: `${size}px` });
+    if (at) place(ring, [at.x + area.left, at.y + area.top, size, size]);
+  },
+  moved,
+  readOut: (at) => {
+    const out = el("read-out");
+    out.textContent = at ? glass.read_out() : "";
+    out.hidden = out.textContent === "";
+    if (at) Object.assign(out.style, { left: `${at.x + area.left + 18}px`, top: `${at.y + area.top - 34}px` });
+  },
+  fingerMoves: () => settings.now.finger === "moves",
+  locked: isLocked,
+  scrolls: (dx, dy) => pages.scroll(dx, dy),
+  others: { select: selection.begin, text: typing.tap },
+});
+
+/** The picture is seen elsewhere. */
+function moved() {
+  layers.viewSoon();
+  typing.show();
+  showState();
+  play();
+  requestAnimationFrame(() => (moving.show(), pages.show()));
+}
+
+// ---- Tools -----------------------------------------------------------------------------------
+
+hand.changed(({ touching, tool }) => {
+  document.body.classList.toggle("touching", touching);
+  const sheet = el("glass");
+  for (const t of ["erase", "select", "stamp", "text"]) sheet.classList.toggle(t, tool === t && !touching);
+  el("touch").setAttribute("aria-checked", `${touching}`);
+  el("mark").setAttribute("aria-checked", `${!touching}`);
+  for (const t of ["erase", "select", "text"]) el(t).setAttribute("aria-pressed", `${tool === t && !touching}`);
+  if (!hand.holds("erase")) el("eraser").hidden = true;
+  if (glass.is_laying()) endPolyline();
+  if (hand.holds("text")) typing.restyle();
+  else typing.end();
+  if (hand.holds("select")) selection.show();
+  else if (!hand.held.touching) selection.clear();
+});
+
+/** @param {boolean} touching */
+const setTouching = (touching) => {
+  const lowered = hand.held.touching && !touching;
+  hand.take({ touching });
+  pages.show();
+  if (lowered && settings.now.lowering_freezes) {
+    for (const pane of beneath.panes) if (pane.moves && pane.frozen === null && (pane.kind !== "video" || JSON.parse(glass.playing(pane.id)).playing)) moving.toggle(pane);
+  }
+};
+const takePen = () => hand.take({ tool: "pen", touching: false });
+
+el("touch").addEventListener("click", () => setTouching(true));
+el("mark").addEventListener("click", () => setTouching(false));
+el("erase").addEventListener("click", () => hand.toggle("erase"));
+el("select").addEventListener("click", () => hand.toggle("select"));
+el("text").addEventListener("click", () => hand.toggle("text"));
+el("undo").addEventListener("click", () => act(() => glass.undo()));
+el("redo").addEventListener("click", () => act(() => glass.redo()));
+el("wipe").addEventListener("click", () => act(() => glass.wipe()));
+el("whole").addEventListener("click", () => act(() => (glass.zoom_whole(), moved())));
+panel("people", "people-panel");
+const lowers = /** @type {HTMLInputElement} */ (el("lower-freezes"));
+lowers.checked = settings.now.lowering_freezes;
+lowers.addEventListener("change", () => settings.change((s) => (s.lowering_freezes = lowers.checked)));
+prepareMore({
+  lesson,
+  settings,
+  backdrop: () => beneath.active?.id ?? order.state.current,
+  read: (marks) => {
+    hand.take({ tool: "select", touching: false });
+    selection.set(marks);
   },
 });
-
-// ---- Running order ---------------------------------------------------------------------------
-
-function showOrder() {
-  const at = state.order.findIndex((b) => b.id === state.current);
-  el("backdrop-name").textContent = state.order[at]?.name ?? "Nothing on stage";
-  const next = state.order[at + 1];
-  el("backdrop-place").textContent = `${at + 1} of ${state.order.length}${next ? ` · ${next.name} next` : ""}`;
-  button("previous").disabled = at <= 0;
-  button("next").disabled = !next;
-  document.body.classList.toggle("paused", state.paused);
-  el("pause").setAttribute("aria-pressed", `${state.paused}`);
-  const says = el("pause").querySelector("span");
-  if (says) says.textContent = state.paused ? "Go on showing it to them" : "Pause what they see";
-  el("people").title = state.paused ? "Participants see nothing new: paused" : "Who is here, and how to join";
-  if (!el("order-panel").hidden) fillOrder();
-}
-
-/** @param {number} step */
-function go(step) {
-  const at = state.order.findIndex((b) => b.id === state.current);
-  const to = state.order[at + step];
-  if (to?.id) goTo(to.id);
-}
-
-/** @param {string} id */
-function goTo(id) {
-  glass.lift_all();
-  glass.goto(id);
-  line.flush();
-}
-
-function fillOrder() {
-  const items = state.order.map((b) => {
-    const item = document.createElement("li");
-    const key = document.createElement("button");
-    const small = new Image();
-    small.src = `/lessons/${lesson}/backdrops/${b.id}/thumbnail.png`;
-    small.alt = "";
-    key.append(small, b.name);
-    key.setAttribute("aria-current", `${b.id === state.current}`);
-    key.addEventListener("click", () => {
-      closePanels();
-      if (b.id) goTo(b.id);
-    });
-    item.append(key);
-    return item;
-  });
-  el("order-list").replaceChildren(...items);
-}
-
-panel("order", "order-panel", fillOrder);
-panel("people", "people-panel");
-panel("more", "more-panel");
-
-for (const key of document.querySelectorAll("[data-board]")) {
-  key.addEventListener("click", async () => {
-    closePanels();
-    const body = new URLSearchParams({ ruling: /** @type {HTMLElement} */ (key).dataset.board ?? "plain" });
-    await ask(`/lessons/${lesson}/boards`, body);
-  });
-}
-
-const file = /** @type {HTMLInputElement} */ (document.getElementById("picture-file"));
-el("add-picture").addEventListener("click", () => file.click());
-file.addEventListener("change", () => {
-  closePanels();
-  bring([...(file.files ?? [])]);
-  file.value = "";
-});
-
-addEventListener("paste", (e) => {
-  const files = [...(e.clipboardData?.files ?? [])];
-  if (files.length) bring(files);
-});
-addEventListener("dragover", (e) => e.preventDefault());
-addEventListener("drop", (e) => {
-  e.preventDefault();
-  const files = [...(e.dataTransfer?.files ?? [])];
-  if (files.length) bring(files);
-  else say("Only picture files can be dropped here: PNG, JPEG, WebP or SVG.");
-});
-
-/**
- * Puts pictures on stage.
- * @param {File[]} files
- */
-async function bring(files) {
-  const body = new FormData();
-  files.forEach((f) => body.append("picture", f, f.name));
-  const response = await ask(`/lessons/${lesson}/pictures`, body);
-  if (response?.status === 422) {
-    /** @type {{ refused: { file: string, why: string }[] } | null} */
-    const outcome = await response.json().catch(() => null);
-    if (outcome) say(outcome.refused.map(({ file, why }) => `${file}: ${why}`).join(" "));
-  }
-}
-
-/**
- * @param {string} address
- * @param {BodyInit} body
- */
-async function ask(address, body) {
-  try {
-    const response = await fetch(address, { method: "POST", body });
-    if (!response.ok && !response.headers.get("content-type")?.includes("json")) {
-      say(response.headers.get("x-bozzetto-says") ?? "That did not work.");
-    }
-    return response;
-  } catch {
-    say("The line to the server is down. Try again when it is back.");
-    return null;
-  }
-}
-
-// ---- Participants ----------------------------------------------------------------------------
-
-/** @param {{ name: string }[]} people */
-function showPeople(people) {
-  el("people-count").textContent = `${people.length}`;
-  el("people-title").textContent = people.length === 0 ? "Nobody is here yet" : `${people.length} here`;
-  el("people-list").replaceChildren(
-    ...people.map(({ name }) => {
-      const item = document.createElement("li");
-      item.textContent = name;
-      return item;
-    }),
-  );
-}
-
 el("pause").addEventListener("click", () => {
-  glass.pause(!state.paused);
+  glass.pause(!order.state.paused);
   line.flush();
 });
+
+const divider = prepareDivider({ glass, act: (deed) => act(() => (deed(), moved())) });
+
+// ---- Laying out ------------------------------------------------------------------------------
+
+function layOut() {
+  const mount = el("mount").getBoundingClientRect();
+  const [left, top, width, height] = glass.place(mount.width, mount.height);
+  area = { left, top, width, height };
+  for (const id of ["picture", "glass", "lasso", "pane-calls"]) place(el(id), [left, top, width, height]);
+  layers.lay({ width, height });
+  divider.place(area);
+  pages.show();
+  swatches.show();
+  box.close();
+  typing.show();
+  if (hand.holds("select")) selection.show();
+}
 
 // ---- Capture ---------------------------------------------------------------------------------
 
-/** @type {CaptureBox | undefined} */
 const box = new CaptureBox({
   glass,
-  size: () => place,
+  size: () => area,
   take: async (request) => {
-    await settled();
-    await takeCapture(lesson, request, say);
+    const [moves] = await Promise.all([moving.frames(), settled()]);
+    if (!moves) return say("Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.");
+    await takeCapture(lesson, request, moves, say);
   },
   opened: (open) => el("capture").setAttribute("aria-pressed", `${open}`),
 });
@@ -417,7 +335,7 @@ function openBox() {
   closePanels();
   glass.lift_all();
   line.flush();
-  box?.open();
+  box.open();
 }
 
 /** Until everything that was drawn has reached the server, or half a second has shown that it will
@@ -430,94 +348,184 @@ function settled() {
   });
 }
 
+// ---- Pasting and dropping --------------------------------------------------------------------
+
+for (const how of /** @type {const} */ (["copy", "cut"])) {
+  addEventListener(how, (e) => {
+    if (!hand.holds("select") || isTyping(e.target) || !selection.copy(e)) return;
+    if (how === "cut") selection.do(() => glass.delete_selection());
+  });
+}
+addEventListener("paste", (e) => {
+  if (isLocked() || isTyping(e.target)) return;
+  const files = [...(e.clipboardData?.files ?? [])];
+  if (files.length && files.some((f) => !f.type.startsWith("image/"))) return void order.bring(files);
+  if (files.length) return void placePictures(files, area.width / 2, area.height / 2);
+  const text = e.clipboardData?.getData("text/plain") ?? "";
+  hand.take({ tool: "select", touching: false });
+  if (!selection.paste(text)) takePen();
+});
+addEventListener("dragover", (e) => e.preventDefault());
+addEventListener("drop", (e) => {
+  e.preventDefault();
+  if (isLocked()) return;
+  const files = [...(e.dataTransfer?.files ?? [])];
+  const onRail = e.target instanceof Element && e.target.closest("#rail, #order-panel");
+  const pictures = files.every((f) => f.type.startsWith("image/"));
+  if (files.length && (onRail || !pictures)) order.bring(files);
+  else if (files.length) placePictures(files, e.clientX - area.left - el("mount").getBoundingClientRect().left, e.clientY - area.top);
+  else say("Only files can be dropped here: pictures, PDF documents, videos, web pages.");
+});
+
+/**
+ * Places pictures on what is on stage, each a little further on.
+ * @param {File[]} files
+ * @param {number} x
+ * @param {number} y
+ */
+async function placePictures(files, x, y) {
+  for (const [i, file] of files.entries()) {
+    const body = new FormData();
+    body.append("picture", file, file.name);
+    const response = await ask(`/lessons/${lesson}/placed`, body);
+    if (!response?.ok) continue;
+    /** @type {{ picture: string, width: number, height: number }} */
+    const kept = await response.json();
+    hand.take({ tool: "select", touching: false });
+    selection.do(() => glass.place_picture(kept.picture, kept.width, kept.height, x + i * 24, y + i * 24));
+  }
+}
+
 // ---- Keys ------------------------------------------------------------------------------------
+
+const help = new HelpSheet(glass, settings);
+el("help-key").addEventListener("click", () => help.open());
+el("full-screen").addEventListener("click", fullScreen);
 
 function fullScreen() {
   if (document.fullscreenElement) document.exitFullscreen();
   else document.documentElement.requestFullscreen().catch(() => say("The browser did not allow full screen."));
 }
-el("full-screen").addEventListener("click", fullScreen);
 document.addEventListener("fullscreenchange", () => {
   const says = el("full-screen").querySelector("span");
   if (says) says.textContent = document.fullscreenElement ? "Leave full screen" : "Full screen";
 });
 
-/**
- * Lends a tool for as long as its key is held; a short press without drawing keeps it.
- * @param {string} key
- * @param {() => void} take
- * @param {boolean} stays whether a short press keeps the tool
- */
-function lend(key, take, stays) {
-  if (lent) return;
-  const before = { touching, erasing };
-  const since = performance.now();
-  take();
-  const back = () => {
-    const held = performance.now() - since > 400 || lent?.used;
-    if (held || !stays) {
-      ({ touching, erasing } = before);
-      showTools();
-    }
-  };
-  lent = { key, back, used: false };
+/** The board in use goes on, on its last page. */
+function newPage() {
+  const pane = beneath.active;
+  if (pane?.kind !== "board") return;
+  closePanels();
+  act(() => (glass.show_page(pane.id, pane.pages - 1), glass.turn_page(pane.id, 1)));
 }
+el("new-page").addEventListener("click", newPage);
 
-/** @type {Record<string, () => void>} */
-const KEYS = {
-  d: () => setErasing(false),
-  c: openBox,
-  z: fullScreen,
-  PageUp: () => go(-1),
-  PageDown: () => go(1),
+/** What keys do that may be given to something else. @type {Record<string, (key: string) => void>} */
+const DEEDS = {
+  touch: (key) => hand.lend(key, () => setTouching(true), false),
+  draw: takePen,
+  erase: (key) => hand.lend(key, () => hand.toggle("erase"), true),
+  select: (key) => hand.lend(key, () => hand.toggle("select"), true),
+  shapes: (key) => hand.lend(key, () => hand.toggle("shape"), true),
+  stamps: (key) => hand.lend(key, () => hand.toggle("stamp"), true),
+  text: (key) => hand.lend(key, () => hand.toggle("text"), true),
+  box: openBox,
+  freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
+  note: () => order.note(),
+  "new-page": newPage,
+  pane: () => {
+    if (beneath.panes.length < 2) return;
+    glass.choose_pane(beneath.panes.findIndex((p) => !p.active));
+    beneath.show();
+    lookBeneath();
+    showState();
+  },
+  previous: () => order.step(-1),
+  next: () => order.step(1),
+  "full-screen": fullScreen,
+  help: () => help.open(),
 };
 
-addEventListener("keydown", (e) => {
+/** @param {EventTarget | null} target */
+const isTyping = (target) => target instanceof Element && target.matches("input, textarea, select, [contenteditable]");
+
+/**
+ * Keys that mean something while Touch or a selection is in the hand; `true` when this one did.
+ * @param {KeyboardEvent} e
+ */
+function handKey(e) {
+  const arrow = e.key.startsWith("Arrow");
+  if (hand.holds("select") && selection.any) {
+    if (arrow) selection.do(() => glass.nudge_selection(e.key, e.shiftKey));
+    else if (e.key === "Delete" || e.key === "Backspace") selection.do(() => glass.delete_selection());
+    else return false;
+    return true;
+  }
+  if (!hand.held.touching) return false;
+  const { width, height } = area;
+  const step = 60;
+  if (e.key === "+" || e.key === "=") glass.zoom_by(1.25, width / 2, height / 2);
+  else if (e.key === "-") glass.zoom_by(0.8, width / 2, height / 2);
+  else if (e.key === "0") glass.zoom_whole();
+  else if (e.key === "ArrowLeft") glass.move_by(step, 0);
+  else if (e.key === "ArrowRight") glass.move_by(-step, 0);
+  else if (e.key === "ArrowUp") glass.move_by(0, step);
+  else if (e.key === "ArrowDown") glass.move_by(0, -step);
+  else return false;
+  act(moved);
+  return true;
+}
+
+addEventListener("keydown", (e) => pressed(e));
+
+/** @param {KeyboardEvent} e */
+function pressed(e) {
   const target = /** @type {HTMLElement} */ (e.target);
-  if (target.matches("input, textarea, select")) {
-    if (e.key === "Escape") target.blur();
+  if (isLocked() || help.sheet.open) return;
+  if (isTyping(target)) {
+    if (e.key === "Escape" && !typing.end()) closePanels();
     return;
   }
   if (box.isOpen && box.key(e)) return e.preventDefault();
-  const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
   if (e.ctrlKey || e.metaKey) {
+    const key = e.key.toLowerCase();
     if (key === "z") act(() => (e.shiftKey ? glass.redo() : glass.undo()));
     else if (key === "y") act(() => glass.redo());
+    else if (key === "a" && hand.holds("select")) selection.do(() => glass.select_all());
     else return;
     return e.preventDefault();
   }
   if (e.altKey) return;
-  if (key === "Escape") {
-    if (!closePanels()) closeProof();
-  } else if (key === " " && !target.closest("button, a, summary")) {
-    if (!e.repeat) lend(key, () => setTouching(true), false);
-  } else if (key === "e") {
-    if (!e.repeat) lend(key, () => setErasing(!erasing || touching), true);
-  } else if (/^[1-5]$/.test(key) && swatches[Number(key) - 1]) {
-    pick(Number(key) - 1);
-  } else if (KEYS[key] && !e.repeat) {
-    KEYS[key]();
+  const key = named(e);
+  const deed = glass.deed_of(key);
+  const onControl = target instanceof Element && target.closest("button, a, summary") !== null;
+  if (e.key === "Escape" || (e.key === "Enter" && glass.is_laying())) {
+    if (glass.is_laying()) endPolyline();
+    else if (!closePanels() && !selection.clear()) closeProof();
+  } else if (handKey(e)) {
+    // Done.
+  } else if (/^[1-8]$/.test(key)) {
+    if (!swatches.keys[Number(key) - 1]) return;
+    swatches.pick(Number(key) - 1);
+  } else if (deed && DEEDS[deed] && !(key === "Space" && onControl)) {
+    if (!e.repeat) DEEDS[deed](key);
   } else {
     return;
   }
   e.preventDefault();
+}
+// A key that was pressed by hand lets the keyboard go: Space and Enter are the stage's again.
+document.addEventListener("click", (e) => {
+  const active = document.activeElement;
+  if (e.detail > 0 && active instanceof HTMLButtonElement && active.closest("#rail, #selection-bar")) active.blur();
 });
-addEventListener("keyup", (e) => {
-  const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
-  if (lent?.key !== key) return;
-  lent.back();
-  lent = null;
-});
-addEventListener("blur", () => {
-  lent?.back();
-  lent = null;
-});
+addEventListener("keyup", (e) => hand.giveBack(named(e)));
+addEventListener("blur", () => hand.giveBack());
 
 // ---- Coming and going ------------------------------------------------------------------------
 
-addEventListener("resize", layOut);
+prepareRail({ settings, laidOut: layOut, locked: takePen });
 new ResizeObserver(layOut).observe(el("mount"));
-layers.image.addEventListener("load", () => layers.drawSoon());
 addEventListener("pagehide", () => {
   glass.lift_all();
   line.flush();
@@ -527,7 +535,6 @@ addEventListener("pagehide", () => {
 addEventListener("pageshow", (e) => e.persisted && location.reload());
 
 el("insecure").hidden = window.isSecureContext;
-showTools();
-showUndo();
-layOut();
+hand.take({});
+showState();
 performance.mark("ready-to-draw");

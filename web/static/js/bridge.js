@@ -1,0 +1,35 @@
+// @ts-check
+// Put into web pages that are backdrops: tells the stage how far the page is scrolled, scrolls it
+// when the stage asks, and passes on what the stage's keys and wheel mean there. It runs inside the
+// page, which knows nothing of the stage and is not trusted by it.
+(() => {
+  const root = document.documentElement;
+  /** @param {Record<string, unknown>} what */
+  const tell = (what) => parent.postMessage({ bozzetto: what.kind ?? "scrolled", ...what }, "*");
+  const where = () => tell({ x: scrollX, y: scrollY });
+  addEventListener("scroll", where, { passive: true });
+  addEventListener("resize", where);
+  addEventListener("load", where);
+  addEventListener("DOMContentLoaded", where);
+  addEventListener("message", (e) => {
+    if (e.source !== parent || !e.data) return;
+    const { bozzetto, x, y } = e.data;
+    if (bozzetto === "scroll") scrollTo({ left: x, top: y, behavior: "instant" });
+    if (bozzetto === "scrollBy") scrollBy({ left: x, top: y, behavior: "instant" });
+    where();
+  });
+  addEventListener("wheel", (e) => {
+    if (!e.ctrlKey) return;
+    e.preventDefault();
+    tell({ kind: "zoom", by: Math.exp(-e.deltaY / 400), x: e.clientX, y: e.clientY });
+  }, { passive: false });
+  /** @param {EventTarget | null} target */
+  const typing = (target) => target instanceof Element && target.closest("input, textarea, select, [contenteditable]");
+  for (const type of /** @type {const} */ (["keydown", "keyup"])) {
+    addEventListener(type, (e) => {
+      if (typing(e.target) || e.defaultPrevented) return;
+      tell({ kind: "key", type, key: e.key, shiftKey: e.shiftKey, ctrlKey: e.ctrlKey, altKey: e.altKey, metaKey: e.metaKey, repeat: e.repeat });
+    });
+  }
+  root.dataset.bozzetto = "bridged";
+})();

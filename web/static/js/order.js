@@ -1,0 +1,178 @@
+// @ts-check
+// The running order on the stage, and what is put on it.
+
+import { ask, say, showLine } from "./messages.js";
+import { button, el, icon, input } from "./page.js";
+import { closePanels, panel } from "./panels.js";
+
+/** @typedef {{ id: string, name: string, kind: string, pages: number }} Backdrop */
+/** @typedef {{ order: Backdrop[], current: string | null, beside: string | null, paused: boolean }} Lesson */
+
+export class Order {
+  /**
+   * @param {string} lesson
+   * @param {{ goTo: (id: string) => void, putBeside: (id: string) => void, turn: (by: number) => boolean, inUse: () => string | null }} stage
+   *   `turn` turns a page of the document on stage, if it has one that far
+   */
+  constructor(lesson, { goTo, putBeside, turn, inUse }) {
+    this.lesson = lesson;
+    this.goTo = goTo;
+    this.putBeside = putBeside;
+    this.turn = turn;
+    this.inUse = inUse;
+    /** @type {Lesson} */
+    this.state = { order: [], current: null, beside: null, paused: false };
+    /** The note that was begun last, and what was on stage before. @type {{ note: string | null, before: string } | null} */
+    this.noting = null;
+    panel("order", "order-panel", () => {
+      el("address-form").hidden = true;
+      this.fill();
+    });
+    el("previous").addEventListener("click", () => this.go(-1));
+    el("next").addEventListener("click", () => this.go(1));
+    for (const key of document.querySelectorAll("[data-board]")) {
+      key.addEventListener("click", () => {
+        closePanels();
+        const body = new URLSearchParams({ ruling: /** @type {HTMLElement} */ (key).dataset.board ?? "plain" });
+        body.set("surface", /** @type {HTMLSelectElement} */ (el("board-surface")).value);
+        body.set("spacing", /** @type {HTMLSelectElement} */ (el("board-spacing")).value);
+        if (input("board-halved").checked) body.set("halved", "yes");
+        ask(`/lessons/${lesson}/boards`, body);
+      });
+    }
+    for (const key of document.querySelectorAll("[data-source]")) {
+      key.addEventListener("click", () => {
+        closePanels();
+        ask(`/lessons/${lesson}/sources`, new URLSearchParams({ what: /** @type {HTMLElement} */ (key).dataset.source ?? "" }));
+      });
+    }
+    this.prepareAddress();
+    const file = input("picture-file");
+    el("add-picture").addEventListener("click", () => file.click());
+    file.addEventListener("change", () => {
+      closePanels();
+      this.bring([...(file.files ?? [])]);
+      file.value = "";
+    });
+  }
+
+  prepareAddress() {
+    el("add-address").addEventListener("click", () => {
+      el("address-form").hidden = false;
+      el("address-says").hidden = true;
+      el("address-anyway").hidden = true;
+      input("address").focus();
+    });
+    /** @param {boolean} anyway */
+    const add = async (anyway) => {
+      const body = new URLSearchParams({ address: input("address").value, anyway: `${anyway}` });
+      const says = el("address-says");
+      says.textContent = "Asking the page whether it can be shown…";
+      says.hidden = false;
+      const response = await ask(`/lessons/${this.lesson}/pages`, body);
+      if (!response?.ok) return void (says.hidden = true);
+      const { added, why } = await response.json();
+      if (added) return void closePanels();
+      says.textContent = why;
+      el("address-anyway").hidden = false;
+    };
+    el("address-form").addEventListener("submit", (e) => {
+      e.preventDefault();
+      add(false);
+    });
+    el("address-anyway").addEventListener("click", () => add(true));
+  }
+
+  /** The place of the backdrop in use: with two on stage, the one that the hand was on last. */
+  get at() {
+    const id = this.inUse() ?? this.state.current;
+    return this.state.order.findIndex((b) => b.id === id);
+  }
+
+  /** @param {Lesson} state */
+  show(state) {
+    this.state = state;
+    // What came on stage by itself after a note was asked for is the note.
+    if (this.noting && this.noting.note === null && state.current !== this.noting.before) this.noting.note = state.current;
+    this.showPlace();
+    if (!el("order-panel").hidden) this.fill();
+  }
+
+  /** What the rail says of the backdrop in use. */
+  showPlace() {
+    const { at, state } = this;
+    el("backdrop-name").textContent = state.order[at]?.name ?? "Nothing on stage";
+    const next = state.order[at + 1];
+    el("backdrop-place").textContent = `${at + 1} of ${state.order.length}${next ? ` · ${next.name} next` : ""}`;
+    button("previous").disabled = at <= 0;
+    button("next").disabled = !next;
+  }
+
+  /** A page further of a document, or the next backdrop. @param {number} by */
+  step(by) {
+    if (!this.turn(by)) this.go(by);
+  }
+
+  /** A fresh board for a note; once more: back to what was there. */
+  async note() {
+    const { current } = this.state;
+    if (!current) return;
+    if (this.noting?.note === current) {
+      this.goTo(this.noting.before);
+      this.noting = null;
+      return;
+    }
+    this.noting = { note: null, before: current };
+    await ask(`/lessons/${this.lesson}/boards`, new URLSearchParams({ ruling: "plain", note: "yes" }));
+  }
+
+  /** @param {number} step */
+  go(step) {
+    const to = this.state.order[this.at + step];
+    if (to?.id) this.goTo(to.id);
+  }
+
+  fill() {
+    const items = this.state.order.map((b) => {
+      const item = document.createElement("li");
+      const key = document.createElement("button");
+      const small = new Image();
+      small.src = `/lessons/${this.lesson}/backdrops/${b.id}/thumbnail.png`;
+      small.alt = "";
+      key.append(small, b.name);
+      key.setAttribute("aria-current", `${b.id === this.state.current}`);
+      key.addEventListener("click", () => {
+        closePanels();
+        if (b.id) this.goTo(b.id);
+      });
+      item.append(key);
+      if (b.id !== this.state.current && b.id !== this.state.beside) {
+        const beside = document.createElement("button");
+        beside.className = "beside";
+        beside.title = "Put it beside what is on stage";
+        beside.setAttribute("aria-label", `Put ${b.name} beside what is on stage`);
+        beside.append(icon("columns-2"));
+        beside.addEventListener("click", () => {
+          closePanels();
+          this.putBeside(b.id);
+        });
+        item.append(beside);
+      }
+      return item;
+    });
+    el("order-list").replaceChildren(...items);
+  }
+
+  /**
+   * Puts files on stage as backdrops.
+   * @param {File[]} files
+   */
+  async bring(files) {
+    const { bringFiles } = await import("./bringing.js");
+    const refused = await bringFiles(files, `/lessons/${this.lesson}/backdrops`, (file, part) => {
+      showLine(part < 1 ? `Bringing ${file}: ${Math.round(part * 100)} %` : `${file} is here; it is being read.`);
+    });
+    showLine(null);
+    if (refused.length) say(refused.join(" "));
+  }
+}

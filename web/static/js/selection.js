@@ -1,0 +1,260 @@
+// @ts-check
+// The selection on the stage: the lasso, the frame with its grips, and the bar of what can be done.
+
+import { button, el, place } from "./page.js";
+
+/** @import { Glass } from "../glass/glass.js" */
+/** @import { Doing, Spot } from "./pens.js" */
+
+/** The least side of the frame, and that which has room for a grip in its middle, in CSS pixels. */
+const LEAST = 84;
+const ROOMY = 96;
+/** How much room the knob that turns needs above the frame. */
+const KNOB = 64;
+
+/** What marks look like as text on a clipboard. */
+const CLIP = "bozzetto-marks:";
+
+export class Selection {
+  /**
+   * @param {{ glass: Glass, act: (deed: () => unknown) => void, drawWet: () => void,
+   *   area: () => { left: number, top: number, width: number, height: number },
+   *   swatch: () => number, edit: () => void }} stage
+   */
+  constructor(stage) {
+    this.stage = stage;
+    this.glass = stage.glass;
+    this.frame = el("selection");
+    this.bar = el("selection-bar");
+    for (const grip of this.frame.querySelectorAll("[data-grip]")) this.listen(/** @type {HTMLElement} */ (grip));
+    const { glass } = this;
+    /** @type {[string, () => void][]} */
+    const deeds = [
+      ["selection-copy", () => glass.duplicate_selection()],
+      ["selection-front", () => glass.reorder_selection(true)],
+      ["selection-back", () => glass.reorder_selection(false)],
+      ["selection-hold", () => glass.hold_selection(!glass.selection_on_glass())],
+      ["selection-restyle", () => glass.restyle_selection(stage.swatch())],
+      ["selection-delete", () => glass.delete_selection()],
+    ];
+    for (const [id, deed] of deeds) el(id).addEventListener("click", () => this.do(deed));
+    el("selection-edit").addEventListener("click", stage.edit);
+    el("selection-crop").addEventListener("click", () => this.do(() => glass.crop_selected(!glass.is_cropping())));
+  }
+
+  /** @param {() => void} deed */
+  do(deed) {
+    this.stage.act(deed);
+    this.show();
+  }
+
+  /** Whether anything is selected. */
+  get any() {
+    return this.glass.selected() > 0;
+  }
+
+  clear() {
+    if (!this.any) return false;
+    this.stage.act(() => this.glass.clear_selection());
+    this.show();
+    return true;
+  }
+
+  /**
+   * A pointer goes down with the select tool.
+   * @param {Spot} at
+   * @param {PointerEvent} e
+   * @returns {Doing}
+   */
+  begin = ({ x, y }, e) => {
+    const { glass } = this;
+    if (!e.shiftKey && glass.on_selection(x, y)) return this.pull("inside", x, y, e);
+    const lasso = el("lasso");
+    glass.lasso_down(x, y);
+    return {
+      move: (to) => {
+        glass.lasso_move(to.x, to.y);
+        const line = glass.lasso_line();
+        el("lasso-line").setAttribute("points", line.join(" "));
+        lasso.toggleAttribute("hidden", false);
+      },
+      up: () => {
+        lasso.toggleAttribute("hidden", true);
+        el("lasso-line").setAttribute("points", "");
+        this.do(() => glass.lasso_up(e.shiftKey));
+      },
+    };
+  };
+
+  /**
+   * Takes hold of the selection.
+   * @param {string} by
+   * @param {number} x
+   * @param {number} y
+   * @param {PointerEvent} down
+   * @returns {Doing}
+   */
+  pull(by, x, y, down) {
+    const { glass, stage } = this;
+    const tapped = { x, y };
+    let first = { x, y };
+    let firstNow = first;
+    /** @type {{ was: Spot, is: Spot } | null} */
+    let second = null;
+    let went = false;
+    glass.pull_down(by, x, y);
+    const pinch = () => {
+      if (!second) return;
+      const flat = (/** @type {Spot} */ a, /** @type {Spot} */ b) => new Float64Array([a.x, a.y, b.x, b.y]);
+      glass.pull_pinch(flat(first, second.was), flat(firstNow, second.is));
+      this.shown();
+    };
+    return {
+      move: (to, e) => {
+        went ||= Math.hypot(to.x - tapped.x, to.y - tapped.y) > 3;
+        firstNow = to;
+        if (second) return pinch();
+        if (!went) return;
+        glass.pull_move(to.x, to.y, e.shiftKey);
+        this.shown();
+      },
+      up: () => {
+        if (went || second) return this.do(() => glass.pull_up());
+        // A tap on the selection selects what lies there.
+        this.do(() => {
+          glass.let_pull_be();
+          if (by !== "inside") return;
+          glass.lasso_down(tapped.x, tapped.y);
+          glass.lasso_up(down.shiftKey);
+        });
+      },
+      more: (at) => {
+        if (second || by !== "inside") return false;
+        first = firstNow;
+        second = { was: at, is: at };
+        return true;
+      },
+      moreMoves: (to) => {
+        if (second) second.is = to;
+        pinch();
+      },
+      moreUp: () => {},
+    };
+  }
+
+  /** A pull has been shown: the marks and the frame go along. */
+  shown() {
+    this.stage.drawWet();
+    this.frameTo(this.glass.selection_box());
+    this.bar.hidden = true;
+  }
+
+  /** @param {HTMLElement} grip */
+  listen(grip) {
+    /** @type {Doing | null} */
+    let doing = null;
+    /** @param {PointerEvent} e */
+    const at = (e) => {
+      const { left, top } = el("glass").getBoundingClientRect();
+      return { x: e.clientX - left, y: e.clientY - top };
+    };
+    grip.addEventListener("pointerdown", (e) => {
+      if (e.button !== 0 || doing) return;
+      e.preventDefault();
+      grip.setPointerCapture(e.pointerId);
+      const { x, y } = at(e);
+      doing = this.pull(grip.dataset.grip ?? "inside", x, y, e);
+    });
+    grip.addEventListener("pointermove", (e) => doing?.move(at(e), e));
+    for (const end of ["pointerup", "pointercancel"]) {
+      grip.addEventListener(end, (e) => {
+        const event = /** @type {PointerEvent} */ (e);
+        doing?.up(at(event), event);
+        doing = null;
+      });
+    }
+  }
+
+  /**
+   * The frame stands off what is thin, so that it can be taken hold of between its grips.
+   * @param {Float64Array} box x0, y0, x1, y1 in the picture area
+   */
+  frameTo([x0, y0, x1, y1]) {
+    const { left, top } = this.stage.area();
+    const [padX, padY] = [x1 - x0, y1 - y0].map((side) => Math.max(0, (LEAST - side) / 2));
+    const [w, h] = [x1 - x0 + 2 * padX, y1 - y0 + 2 * padY];
+    place(this.frame, [x0 - padX + left, y0 - padY + top, w, h]);
+    this.frame.classList.toggle("narrow", w < ROOMY);
+    this.frame.classList.toggle("low", h < ROOMY);
+    this.frame.classList.toggle("high", y0 - padY + top < KNOB);
+  }
+
+  /** Shows what is selected now. */
+  show() {
+    const box = this.glass.selection_box();
+    const any = box.length === 4;
+    this.frame.hidden = !any;
+    this.bar.hidden = !any;
+    if (!any) return;
+    this.frameTo(box);
+    const onGlass = this.glass.selection_on_glass();
+    const hold = el("selection-hold");
+    hold.setAttribute("aria-pressed", `${onGlass}`);
+    hold.title = onGlass ? "Held by the glass: have the backdrop hold it" : "Held by the backdrop: have the glass hold it";
+    button("selection-crop").hidden = !this.glass.selected_picture();
+    el("selection-crop").setAttribute("aria-pressed", `${this.glass.is_cropping()}`);
+    this.frame.classList.toggle("crops", this.glass.is_cropping());
+    button("selection-edit").hidden = !this.glass.selected_text();
+    this.layBar(box);
+  }
+
+  /**
+   * The bar stands below what is selected, or above, or in it: wherever there is room.
+   * @param {Float64Array} box
+   */
+  layBar([x0, y0, x1, y1]) {
+    const { left, top } = this.stage.area();
+    const room = el("mount").getBoundingClientRect();
+    const [w, h] = [this.bar.offsetWidth, this.bar.offsetHeight];
+    const below = y1 + top + 30;
+    const above = y0 + top - 74 - h;
+    const y = below + h < room.height ? below : above > 0 ? above : room.height - h - 8;
+    const middle = (x0 + x1) / 2 + left - w / 2;
+    this.bar.style.left = `${Math.max(8, Math.min(middle, room.width - w - 8))}px`;
+    this.bar.style.top = `${y}px`;
+  }
+
+  /** @param {ClipboardEvent} e */
+  copy(e) {
+    const bytes = this.glass.copy_selection();
+    if (!bytes.length) return false;
+    let text = "";
+    for (const byte of bytes) text += String.fromCharCode(byte);
+    e.clipboardData?.setData("text/plain", CLIP + btoa(text));
+    e.preventDefault();
+    return true;
+  }
+
+  /**
+   * Sets marks that were copied; `false` when these are none.
+   * @param {string} text
+   */
+  paste(text) {
+    return text.startsWith(CLIP) && this.set(text.slice(CLIP.length));
+  }
+
+  /**
+   * Sets marks on what is on stage and selects them; `false` when these are none.
+   * @param {string} packed in Base64
+   */
+  set(packed) {
+    let done = false;
+    try {
+      const bytes = Uint8Array.from(atob(packed), (c) => c.charCodeAt(0));
+      this.do(() => (done = this.glass.paste_marks(bytes)));
+    } catch {
+      return false;
+    }
+    return done;
+  }
+}

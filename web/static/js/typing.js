@@ -1,0 +1,195 @@
+// @ts-check
+// Typing on the glass: a field without letters of its own lies over what the engine has laid out.
+
+import { el } from "./page.js";
+
+/** @import { Glass } from "../glass/glass.js" */
+/** @import { Doing, Spot } from "./pens.js" */
+/** @typedef {{ content: string, size: number, wrap: number | null, x: number, y: number,
+ *   width: number, height: number, matrix: number[], colour: { r: number, g: number, b: number },
+ *   missing: string, short: boolean }} Field */
+
+const SMALLER = 0.8;
+/** How far an arrow key moves the wrap width, in units. */
+const STEP = 20;
+
+export class Typing {
+  /**
+   * @param {{ glass: Glass, act: (deed: () => unknown) => void, drawWet: () => void,
+   *   flush: () => void, area: () => { left: number, top: number, width: number, height: number },
+   *   swatch: () => number }} stage
+   */
+  constructor(stage) {
+    this.stage = stage;
+    this.glass = stage.glass;
+    this.text = /** @type {HTMLTextAreaElement} */ (el("typing"));
+    this.bar = el("typing-bar");
+    /** Lays out; fetched when it is first wanted, or when there is time. @type {typeof import("../glass/text.js").lay_out | null} */
+    this.layOut = null;
+    /** @type {Promise<void> | null} */
+    this.fetching = null;
+    (window.requestIdleCallback ?? ((f) => setTimeout(f, 2000)))(() => this.fetch());
+
+    this.text.addEventListener("input", () => this.typed({}));
+    this.text.addEventListener("keydown", (e) => {
+      if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) this.end();
+      e.stopPropagation();
+      if (e.key === "Escape") this.end();
+    });
+    el("typing-done").addEventListener("click", () => this.end());
+    el("typing-smaller").addEventListener("click", () => this.resize((size) => size * SMALLER));
+    el("typing-larger").addEventListener("click", () => this.resize((size) => size / SMALLER));
+    el("typing-fit").addEventListener("click", () => this.resize(() => this.glass.text_good_size()));
+    this.listenToWrap();
+  }
+
+  /** @returns {Field | null} */
+  get field() {
+    const json = this.glass.text_field();
+    return json ? JSON.parse(json) : null;
+  }
+
+  fetch() {
+    this.fetching ??= (async () => {
+      const module = await import("../glass/text.js");
+      await module.default();
+      this.layOut = module.lay_out;
+      if (this.glass.is_typing()) this.typed({});
+    })();
+    return this.fetching;
+  }
+
+  /**
+   * A pointer taps with the text tool: ends the text that is being typed, opens the one that lies
+   * there, or begins one.
+   * @param {Spot} at
+   * @returns {Doing}
+   */
+  tap = ({ x, y }) => {
+    const typing = this.glass.is_typing();
+    return {
+      move: () => {},
+      up: () => {
+        if (typing) return void this.end();
+        if (!this.glass.text_open(x, y)) this.glass.text_begin(this.stage.swatch(), x, y);
+        this.begin();
+      },
+    };
+  };
+
+  openSelected() {
+    if (this.glass.text_open_selected()) this.begin();
+  }
+
+  begin() {
+    this.fetch();
+    const { field } = this;
+    if (!field) return;
+    this.text.value = field.content;
+    this.text.hidden = false;
+    this.show();
+    this.text.focus({ preventScroll: true });
+    this.stage.drawWet();
+    this.stage.flush();
+  }
+
+  /** Ends typing; `false` when nobody was. */
+  end() {
+    if (!this.glass.is_typing()) {
+      this.text.hidden = this.bar.hidden = true;
+      return false;
+    }
+    this.stage.act(() => this.glass.text_end());
+    this.show();
+    return true;
+  }
+
+  restyle() {
+    if (!this.glass.is_typing()) return;
+    this.glass.text_restyle(this.stage.swatch());
+    this.show();
+    this.stage.drawWet();
+    this.stage.flush();
+  }
+
+  /** @param {(size: number) => number} to */
+  resize(to) {
+    const { field } = this;
+    if (field) this.typed({ size: Math.round(Math.min(Math.max(to(field.size), 8), 400)) });
+    this.text.focus({ preventScroll: true });
+  }
+
+  /**
+   * What is in the field is laid out anew.
+   * @param {{ size?: number, wrap?: number }} change
+   */
+  typed(change) {
+    const { field, layOut } = this;
+    if (!field) return;
+    const { size, wrap, x, y } = { ...field, ...change };
+    if (layOut) this.glass.text_typed(layOut(this.text.value, size, wrap ?? 0, x, y));
+    this.stage.drawWet();
+    this.stage.flush();
+    this.show();
+  }
+
+  /** Lays the field over the text, and the bar beside it. */
+  show() {
+    const { field, text, bar } = this;
+    text.hidden = bar.hidden = field === null;
+    if (!field) return;
+    const { left, top, width } = this.stage.area();
+    const [a, b, c, d, e, f] = field.matrix;
+    const x = a * field.x + c * field.y + e + left;
+    const y = b * field.x + d * field.y + f + top;
+    const { r, g, b: blue } = field.colour;
+    const room = (left + width - x) / Math.hypot(a, b);
+    Object.assign(text.style, {
+      transform: `matrix(${[a, b, c, d, x, y]})`,
+      fontSize: `${field.size}px`,
+      width: `${field.wrap ?? Math.max(field.width + field.size * 0.6, Math.min(room, field.size * 4))}px`,
+      height: `${Math.max(field.height, field.size * 1.25)}px`,
+      whiteSpace: field.wrap ? "pre-wrap" : "pre",
+      caretColor: `rgb(${r} ${g} ${blue})`,
+    });
+    // Until the module that lays out is here, the field shows its own letters.
+    text.classList.toggle("unread", this.layOut === null);
+    el("typing-size").textContent = `${Math.round(field.size)}`;
+    el("typing-fit").hidden = !field.short;
+    el("typing-good").textContent = `${Math.round(this.glass.text_good_size())}`;
+    const missing = el("typing-missing");
+    missing.hidden = field.missing === "";
+    missing.textContent = `The font has no ${[...field.missing].join(" ")}`;
+    const mount = el("mount").getBoundingClientRect();
+    const below = y + field.height * d + 14;
+    const h = bar.offsetHeight;
+    bar.style.left = `${Math.max(8, Math.min(x, mount.width - bar.offsetWidth - 8))}px`;
+    bar.style.top = `${below + h < mount.height ? below : Math.max(8, y - h - 14)}px`;
+  }
+
+  /** The key that is dragged to where lines are to break. */
+  listenToWrap() {
+    const key = el("typing-wrap");
+    /** @type {{ x: number, width: number } | null} */
+    let drag = null;
+    const now = () => {
+      const { field } = this;
+      return field ? (field.wrap ?? Math.max(field.width, field.size * 3)) : 0;
+    };
+    /** @param {number} wrap */
+    const set = (wrap) => this.typed({ wrap: Math.max(wrap, (this.field?.size ?? 8) * 2) });
+    key.addEventListener("pointerdown", (e) => {
+      key.setPointerCapture(e.pointerId);
+      drag = { x: e.clientX, width: now() };
+    });
+    key.addEventListener("pointermove", (e) => {
+      const { field } = this;
+      if (drag && field) set(drag.width + (e.clientX - drag.x) / Math.hypot(field.matrix[0], field.matrix[1]));
+    });
+    for (const end of ["pointerup", "pointercancel"]) key.addEventListener(end, () => (drag = null));
+    key.addEventListener("keydown", (e) => {
+      const step = { ArrowLeft: -STEP, ArrowRight: STEP }[e.key];
+      if (step) set(now() + step);
+    });
+  }
+}
