@@ -3,15 +3,17 @@
 
 import { chromium } from "@playwright/test";
 import { args, executablePath } from "./browser.js";
+import { benchInk } from "./bench_ink.js";
+import { FILM, benchStreams } from "./bench_streams.js";
 import { Server } from "./server.js";
 
 const wanted = process.argv.slice(2);
 /** @param {string} name */
 const runs = (name) => wanted.length === 0 || wanted.some((w) => name.startsWith(w) || w.startsWith(name));
 
-/** @param {string} name @param {number} value @param {string} unit @param {string} note */
-function row(name, value, unit, note) {
-  console.log(JSON.stringify({ name, value, unit, baseline: null, ratio: null, note }));
+/** @param {string} name @param {number} value @param {string} unit @param {string} note @param {number | null} [baseline] */
+function row(name, value, unit, note, baseline = null) {
+  console.log(JSON.stringify({ name, value, unit, baseline, ratio: baseline && value / baseline, note }));
 }
 
 /** @param {number[]} values @param {number} p */
@@ -21,34 +23,8 @@ const server = await Server.start({ binary: "target/release/bozzetto", demo: tru
 const browser = await chromium.launch({ executablePath, args });
 const stage = `${server.base}/lessons/1/stage`;
 
-if (runs("stage.load")) {
-  const times = [];
-  let bytes = 0;
-  let detail = "";
-  for (let i = 0; i < 7; i++) {
-    const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-    const page = await context.newPage();
-    const cdp = await context.newCDPSession(page);
-    await cdp.send("Network.enable");
-    let sum = 0;
-    cdp.on("Network.loadingFinished", (e) => { sum += e.encodedDataLength; });
-    await page.goto(stage);
-    await page.locator("body.ready").waitFor();
-    await page.waitForLoadState("networkidle");
-    times.push(await page.evaluate(() => performance.getEntriesByName("ready-to-draw")[0].startTime));
-    bytes = sum;
-    const parts = await page.evaluate(() => performance.getEntriesByType("resource").map((r) => [r.name.split("/").pop(), /** @type {PerformanceResourceTiming} */ (r).transferSize]));
-    detail = parts.sort((a, b) => Number(b[1]) - Number(a[1])).slice(0, 4).map(([n, s]) => `${n} ${Math.round(Number(s) / 1024)} KB`).join(", ");
-    await context.close();
-  }
-  row("stage.load.bytes", bytes / 1024, "KB", `over the wire, backdrop picture included; largest: ${detail}; aim: under 400`);
-  row("stage.load.ms", percentile(times, 0.5), "ms", "median of 7, empty cache, from navigation to ready to draw");
-}
-
-if (runs("pen.frame")) {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  const page = await context.newPage();
-  // Script time of each pointer event, measured around the listeners themselves.
+/** Script time of each pointer event, measured around the listeners themselves. @param {import("@playwright/test").Page} page */
+async function timePens(page) {
   await page.addInitScript(() => {
     const times = /** @type {number[]} */ ([]);
     Object.assign(window, { penTimes: times });
@@ -62,9 +38,50 @@ if (runs("pen.frame")) {
       }, options);
     };
   });
+}
+
+if (runs("stage.load")) {
+  const times = [];
+  let bytes = 0;
+  let later = 0;
+  let detail = "";
+  for (let i = 0; i < 7; i++) {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    const page = await context.newPage();
+    const cdp = await context.newCDPSession(page);
+    await cdp.send("Network.enable");
+    let sum = 0;
+    let idle = 0;
+    /** @type {Map<string, string>} */
+    const addresses = new Map();
+    cdp.on("Network.requestWillBeSent", (e) => { addresses.set(e.requestId, e.request.url); });
+    // The module that lays out text is fetched when the stage is ready and idle.
+    cdp.on("Network.loadingFinished", (e) => {
+      if (/glass\/text/.test(addresses.get(e.requestId) ?? "")) idle += e.encodedDataLength;
+      else sum += e.encodedDataLength;
+    });
+    await page.goto(stage);
+    await page.locator("body.ready").waitFor();
+    await page.waitForLoadState("networkidle");
+    times.push(await page.evaluate(() => performance.getEntriesByName("ready-to-draw")[0].startTime));
+    bytes = sum;
+    later = idle;
+    const parts = await page.evaluate(() => performance.getEntriesByType("resource").map((r) => [r.name.split("/").pop(), /** @type {PerformanceResourceTiming} */ (r).transferSize]));
+    detail = parts.sort((a, b) => Number(b[1]) - Number(a[1])).slice(0, 4).map(([n, s]) => `${n} ${Math.round(Number(s) / 1024)} KB`).join(", ");
+    await context.close();
+  }
+  row("stage.load.bytes", bytes / 1024, "KB", `over the wire, backdrop picture included; largest: ${detail}; aim: under 400`);
+  row("stage.load.idle", later / 1024, "KB", "fetched afterwards, when the stage is idle: the module that lays out text, with its font");
+  row("stage.load.ms", percentile(times, 0.5), "ms", "median of 7, empty cache, from navigation to ready to draw");
+}
+
+if (runs("pen.frame")) {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  await timePens(page);
   await page.goto(stage);
   await page.locator("body.ready").waitFor();
-  const MARKS = 2000;
+  const MARKS = 5000;
   // The marks are drawn by the page's own pens, so that the sheet is what it would be.
   for (let n = 0; n < MARKS; n += 100) {
     await page.evaluate(async ({ from, count }) => {
@@ -90,5 +107,27 @@ if (runs("pen.frame")) {
   row("pen.frame.p95", percentile(times, 0.95), "ms", `${times.length} pointer events of one stroke over ${MARKS} marks; median ${percentile(times, 0.5).toFixed(2)} ms; aim: under 2`);
 }
 
+if (runs("pen.frame.video")) {
+  const context = await browser.newContext({ viewport: { width: 1920, height: 1212 } });
+  const page = await context.newPage();
+  await timePens(page);
+  await page.goto(stage);
+  await page.locator("body.ready").waitFor();
+  await page.locator("#picture-file").setInputFiles([FILM]);
+  await page.locator("#row-video").waitFor();
+  await page.getByRole("button", { name: "Again and again" }).click();
+  await page.getByRole("button", { name: "Play" }).click();
+  await page.waitForFunction(() => (document.querySelector("video")?.currentTime ?? 0) > 0.5);
+  await page.mouse.move(200, 360);
+  await page.mouse.down();
+  for (let i = 0; i < 400; i++) await page.mouse.move(900 + Math.cos(i / 30) * 600 * (1 - i / 1200), 500 + Math.sin(i / 21) * 380);
+  await page.mouse.up();
+  const times = await page.evaluate(() => /** @type {any} */ (window).penTimes);
+  row("pen.frame.video.p95", percentile(times, 0.95), "ms", `${times.length} pointer events of one stroke while a film plays beneath on a stage 1920 wide; median ${percentile(times, 0.5).toFixed(2)} ms`);
+  await context.close();
+}
+
+await benchInk({ browser, runs, row });
 await browser.close();
 await server.stop();
+await benchStreams({ runs, percentile, row });

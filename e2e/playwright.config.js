@@ -6,6 +6,8 @@ export default defineConfig({
   testDir: "tests",
   outputDir: "results",
   timeout: 90_000,
+  // A machine that is busy takes its time; what is awaited is a condition, not a moment.
+  expect: { timeout: 10_000 },
   retries: 0,
   workers: 2,
   reporter: "list",

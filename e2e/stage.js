@@ -57,3 +57,28 @@ export function pixel(file, x, y) {
 
 /** @param {Buffer} file @returns {{ width: number, height: number, data: Buffer }} */
 export const decode = (file) => PNG.sync.read(file);
+
+/** @param {Browser} browser @param {Page} stage @param {string} name */
+export async function follow(browser, stage, name) {
+  const code = (await stage.locator(".join-code").textContent()) ?? "";
+  const page = await (await browser.newContext({ viewport: { width: 1280, height: 900 } })).newPage();
+  await page.goto(`${new URL(stage.url()).origin}/join`);
+  await page.getByLabel("Code").fill(code.toLowerCase());
+  await page.getByLabel("Your name").fill(name);
+  await page.getByRole("button", { name: "Join" }).click();
+  await page.waitForURL(/follow/);
+  await page.locator("#line").waitFor({ state: "hidden" });
+  return page;
+}
+
+/** Where a place of the stage's picture is on a follower's page.
+ * @param {Page} stage @param {Page} page @param {number} x @param {number} y */
+export async function seenAt(stage, page, x, y) {
+  const glass = await stage.locator("#glass").boundingBox();
+  const mount = await page.locator("#mount").boundingBox();
+  if (!glass || !mount) throw new Error("nothing to see");
+  const width = Math.floor(Math.min(mount.width, (mount.height * 16) / 9));
+  const left = mount.x + (mount.width - width) / 2;
+  const top = mount.y + (mount.height - (width * 9) / 16) / 2;
+  return { x: left + ((x - glass.x) / glass.width) * width, y: top + ((y - glass.y) / glass.width) * width };
+}

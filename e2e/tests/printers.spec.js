@@ -17,11 +17,11 @@ test("what the browser shows is what the server captures", async ({ browser }) =
   const page = await context.newPage();
   await page.goto(`${server.base}/lessons/1/stage`);
   await ready(page);
-  await page.evaluate(() => /** @type {HTMLImageElement} */ (document.getElementById("backdrop-picture")).decode());
+  await page.evaluate(() => /** @type {HTMLImageElement} */ (document.querySelector(".pane img")).decode());
   const clip = { x: 560, y: 150, width: 900, height: 500 };
   const shown = decode(await page.screenshot({ clip }));
   const answer = await page.request.post(`${server.base}/lessons/1/captures`, {
-    data: { x0: 560, y0: 150, x1: 1460, y1: 650, device: 2, ratio: 2 },
+    multipart: { request: JSON.stringify({ area: { x0: 560, y0: 150, x1: 1460, y1: 650 }, device: 2, ratio: 2, stage: { current: 1, beside: null, seen: [] } }) },
   });
   const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
   const taken = decode(await (await page.request.get(server.base + address)).body());
@@ -38,7 +38,7 @@ test("what the browser shows is what the server captures", async ({ browser }) =
   expect(far / taken.data.length).toBeLessThan(0.002);
 });
 
-for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], ["join", "/join"], ["stage", "/lessons/1/stage"], ["enter", "/enter"]]) {
+for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], ["join", "/join"], ["stage", "/lessons/1/stage"], ["enter", "/enter"], ["settings", "/settings"]]) {
   test(`${name} is accessible`, async ({ page }) => {
     await page.goto(server.base + path);
     if (name === "stage") {
@@ -49,6 +49,27 @@ for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], 
     expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html).join(" ")}`)).toEqual([]);
   });
 }
+
+test("the panels of the stage are accessible", async ({ page }) => {
+  await page.goto(`${server.base}/lessons/1/stage`);
+  await ready(page);
+  /** @type {[string, () => Promise<unknown>][]} */
+  const panels = [
+    ["order", () => page.locator("#order").click()],
+    ["shapes", () => page.locator("#shapes").click()],
+    ["more", () => page.locator("#more").click()],
+    ["swatch", () => page.locator("#swatches button").nth(5).dblclick()],
+    ["selection", async () => { await page.keyboard.press("s"); await page.keyboard.press("Control+a"); }],
+    ["typing", async () => { await page.keyboard.press("t"); await page.mouse.click(300, 600); }],
+    ["help", async () => { await page.keyboard.press("Escape"); await page.keyboard.press("?"); }],
+  ];
+  for (const [name, open] of panels) {
+    await open();
+    const { violations } = await new AxeBuilder({ page }).analyze();
+    expect(violations.map((v) => `${name} ${v.id}: ${v.nodes.map((n) => n.html).join(" ")}`)).toEqual([]);
+    if (name !== "help") await page.keyboard.press("Escape");
+  }
+});
 
 test("follow is accessible on a phone, and its keys are large enough", async ({ page, browser }) => {
   await page.goto(`${server.base}/lessons/1/stage`);
@@ -71,7 +92,7 @@ test("follow is accessible on a phone, and its keys are large enough", async ({ 
 test("every key on the stage is large enough for a finger, and has a name", async ({ page }) => {
   await page.goto(`${server.base}/lessons/1/stage`);
   await ready(page);
-  for (const key of await page.locator("#rail button").all()) {
+  for (const key of await page.locator("#rail button:visible").all()) {
     const box = await key.boundingBox();
     const name = (await key.getAttribute("aria-label")) ?? (await key.textContent());
     expect(name?.trim(), "a name").toBeTruthy();

@@ -14,17 +14,19 @@ pub fn bench(names: &[String]) -> anyhow::Result<()> {
     run(cargo().args(["build", "--quiet", "--release", "--package", "bozzetto"]))?;
     browser()?;
     let mut rows = Vec::new();
-    let mut rust = cargo();
-    rust.args([
-        "bench",
-        "--quiet",
-        "--package",
-        "bozzetto",
-        "--bench",
-        "numbers",
-        "--",
-    ]);
-    gather(rust.args(names), &mut rows)?;
+    for (package, bench) in [("bozzetto-core", "ink"), ("bozzetto", "numbers")] {
+        let mut rust = cargo();
+        rust.args([
+            "bench",
+            "--quiet",
+            "--package",
+            package,
+            "--bench",
+            bench,
+            "--",
+        ]);
+        gather(rust.args(names), &mut rows)?;
+    }
     let mut node = Command::new("node");
     node.arg("bench.js").current_dir("e2e");
     gather(node.args(names), &mut rows)?;

@@ -11,7 +11,13 @@ pub fn check() -> anyhow::Result<()> {
     run(cargo()
         .args(["clippy", "--quiet", "--workspace", "--all-targets"])
         .args(["--", "--deny", "warnings"]))?;
-    debian(&[("pngcheck", "pngcheck"), ("xmllint", "libxml2-utils")])?;
+    debian(&[
+        ("pngcheck", "pngcheck"),
+        ("pdftoppm", "poppler-utils"),
+        ("qpdf", "qpdf"),
+        ("xmllint", "libxml2-utils"),
+        ("/usr/lib/python3/dist-packages/PIL", "python3-pil"),
+    ])?;
     run(cargo().args(["test", "--quiet", "--workspace"]))?;
     browser()?;
     crate::demo::server()?;

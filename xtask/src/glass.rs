@@ -1,6 +1,7 @@
-//! The WebAssembly module: built for size, bound, and laid where the pages find it.
+//! The WebAssembly modules: built for size, bound, and laid where the pages find them.
 
 use std::fs;
+use std::io::Write;
 use std::path::Path;
 use std::process::Command;
 
@@ -12,13 +13,30 @@ use crate::run::{cargo, run};
 const TARGET: &str = "wasm32-unknown-unknown";
 const OUT: &str = "web/static/glass";
 
+/// What is built for the browser: the package, and what pages know it as.
+const MODULES: [(&str, &str); 2] = [("bozzetto-glass", "glass"), ("bozzetto-text", "text")];
+
 pub fn build() -> anyhow::Result<()> {
     target()?;
-    run(cargo()
-        .args(["build", "--quiet", "--package", "bozzetto-glass"])
-        .args(["--target", TARGET, "--profile", "glass"]))?;
-    let built = format!("target/{TARGET}/glass/bozzetto_glass.wasm");
-    let fresh = Path::new(OUT).join("glass_bg.wasm");
+    let packages = MODULES
+        .iter()
+        .flat_map(|(package, _)| ["--package", package]);
+    run(cargo().args(["build", "--quiet"]).args(packages).args([
+        "--target",
+        TARGET,
+        "--profile",
+        "glass",
+    ]))?;
+    for (package, name) in MODULES {
+        bind(package, name)?;
+    }
+    Ok(())
+}
+
+fn bind(package: &str, name: &str) -> anyhow::Result<()> {
+    let file = package.replace('-', "_");
+    let built = format!("target/{TARGET}/glass/{file}.wasm");
+    let fresh = Path::new(OUT).join(format!("{name}_bg.wasm"));
     let newer = |a: &Path, b: &Path| -> Option<bool> {
         Some(a.metadata().ok()?.modified().ok()? > b.metadata().ok()?.modified().ok()?)
     };
@@ -28,7 +46,7 @@ pub fn build() -> anyhow::Result<()> {
     fs::create_dir_all(OUT)?;
     Bindgen::new()
         .input_path(&built)
-        .out_name("glass")
+        .out_name(name)
         .web(true)?
         .typescript(true)
         .remove_name_section(true)
@@ -36,8 +54,18 @@ pub fn build() -> anyhow::Result<()> {
         .omit_default_module_path(false)
         .generate(OUT)
         .context("the bindings could not be made")?;
-    println!("glass: {} bytes", fresh.metadata()?.len());
+    let bytes = fs::read(&fresh)?;
+    let packed = pack(&bytes)?;
+    println!("{name}: {} bytes, packed {}", bytes.len(), packed.len());
+    fs::write(fresh.with_extension("wasm.br"), packed)?;
     Ok(())
+}
+
+/// Packed once here, as small as it gets, so that no server has to do it when it starts.
+fn pack(bytes: &[u8]) -> anyhow::Result<Vec<u8>> {
+    let mut out = brotli::CompressorWriter::new(Vec::new(), 1 << 16, 11, 22);
+    out.write_all(bytes)?;
+    Ok(out.into_inner())
 }
 
 /// Rust's standard library for WebAssembly.

@@ -32,8 +32,11 @@ pub fn cargo() -> Command {
     Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()))
 }
 
-/// Whether a program can be found.
+/// Whether a program, or what lies at a path, can be found.
 pub fn has(program: &str) -> bool {
+    if program.starts_with('/') {
+        return Path::new(program).exists();
+    }
     Command::new("which")
         .arg(program)
         .stdout(Stdio::null())

@@ -1,0 +1,453 @@
+// @ts-check
+// What can be drawn besides strokes, and what is done with it.
+
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { apart, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+
+/** @typedef {import("@playwright/test").Page} Page */
+
+/** @type {Server} */
+let server;
+test.beforeEach(async () => { server = await Server.start(); });
+test.afterEach(async () => { await server.stop(); });
+
+const PAPER = [251, 250, 245];
+const BLACK = [0, 0, 0];
+const VERMILION = [213, 94, 0];
+const BLUE = [0, 114, 178];
+const PURPLE = [204, 121, 167];
+
+/** Whether a place looks like this colour. @param {Page} page @param {number} x @param {number} y @param {number[]} ink */
+const is = async (page, x, y, ink) => apart(await colour(page, x, y), ink) < 12;
+
+/** Changes swatch `i` in its panel. @param {Page} page @param {number} i @param {() => Promise<unknown>} change */
+async function edit(page, i, change) {
+  await page.locator("#swatches button").nth(i).dblclick();
+  await expect(page.locator("#swatch-panel")).toBeVisible();
+  await change();
+  await page.locator("#swatch-done").click();
+}
+
+test("fading ink stays, fades on every screen, and leaves the sheet through the log", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Ines");
+  await edit(page, 5, () => page.locator("#swatch-stay").fill("1"));
+  await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
+  const at = await seenAt(page, phone, 500, 300);
+  await expect.poll(() => is(phone, at.x, at.y, PURPLE)).toBe(true);
+  // On its way out it is seen faintly, by both.
+  for (const [who, x, y] of /** @type {[Page, number, number][]} */ ([[page, 500, 300], [phone, at.x, at.y]])) {
+    await expect.poll(() => is(who, x, y, PAPER), { timeout: 8000 }).toBe(true);
+  }
+  // It is off the sheet: who comes now, and a capture, find nothing.
+  await expect(page.locator("#undo")).toBeDisabled();
+  await page.reload();
+  await ready(page);
+  expect(await is(page, 500, 300, PAPER)).toBe(true);
+});
+
+test("a mark goes with what holds it when the picture is zoomed, and the same is captured", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Noor");
+  await edit(page, 1, () => page.getByRole("button", { name: "By the glass" }).click());
+  await page.keyboard.press("3");
+  await drag(page, straight({ x: 500, y: 260 }, { x: 780, y: 260 }));
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 500, y: 460 }, { x: 780, y: 460 }));
+  // In Touch the wheel zooms around the pointer, which is in the middle of the picture.
+  await page.keyboard.down(" ");
+  await page.mouse.move(640, 360);
+  await page.mouse.wheel(0, -277.3);
+  await page.keyboard.up(" ");
+  await expect(page.locator("#zoom-by")).toHaveText("2.0×");
+  await expect.poll(() => is(page, 640, 160, BLUE)).toBe(true);
+  expect(await is(page, 640, 260, PAPER)).toBe(true);
+  expect(await is(page, 640, 460, VERMILION)).toBe(true);
+  const at = await seenAt(page, phone, 640, 160);
+  await expect.poll(() => is(phone, at.x, at.y, BLUE)).toBe(true);
+  await page.keyboard.press("c");
+  await drag(page, straight({ x: 560, y: 100 }, { x: 720, y: 200 }));
+  const [answer] = await Promise.all([page.waitForResponse((r) => r.url().endsWith("/captures")), page.keyboard.press("Enter")]);
+  expect(answer.ok()).toBe(true);
+  const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
+  const taken = decode(await (await page.request.get(server.base + address)).body());
+  const middle = (Math.round(taken.height * 0.6) * taken.width + Math.round(taken.width / 2)) * 4;
+  expect(apart([...taken.data.subarray(middle, middle + 3)], BLUE)).toBeLessThan(6);
+  // The hold of a selection changes without its moving: whole again, it has stayed where it was.
+  await page.keyboard.press("s");
+  await page.mouse.click(640, 160);
+  await page.getByRole("button", { name: "On the glass" }).click();
+  expect(await is(page, 640, 160, BLUE)).toBe(true);
+  await page.keyboard.press("Escape");
+  await page.locator("#whole").click();
+  await expect(page.locator("#whole")).toBeHidden();
+  expect(await is(page, 640, 160, BLUE)).toBe(true);
+});
+
+test("lasso, move, turn, restyle, duplicate, delete; copied to another backdrop", async ({ page }) => {
+  await startNow(page, server.base);
+  await drag(page, straight({ x: 300, y: 200 }, { x: 500, y: 200 }));
+  await drag(page, straight({ x: 300, y: 500 }, { x: 500, y: 500 }));
+  await page.keyboard.press("2");
+  await page.keyboard.press("s");
+  await drag(page, [{ x: 260, y: 150 }, { x: 540, y: 150 }, { x: 540, y: 250 }, { x: 260, y: 250 }, { x: 262, y: 152 }]);
+  await expect(page.locator("#selection")).toBeVisible();
+  await drag(page, straight({ x: 400, y: 200 }, { x: 600, y: 300 }));
+  expect(await is(page, 600, 300, BLACK)).toBe(true);
+  expect(await is(page, 400, 200, PAPER)).toBe(true);
+  await page.getByRole("button", { name: "Restyle" }).click();
+  expect(await is(page, 600, 300, VERMILION)).toBe(true);
+  // A quarter turn by the knob.
+  const knob = await page.locator(".turn").boundingBox();
+  if (!knob) throw new Error("no knob");
+  await page.keyboard.down("Shift");
+  await drag(page, straight({ x: knob.x + 22, y: knob.y + 22 }, { x: 760, y: 300 }));
+  await page.keyboard.up("Shift");
+  expect(await is(page, 600, 230, VERMILION)).toBe(true);
+  expect(await is(page, 680, 300, PAPER)).toBe(true);
+  await page.keyboard.press("Control+c");
+  await page.keyboard.press("Delete");
+  expect(await is(page, 600, 230, PAPER)).toBe(true);
+  expect(await is(page, 400, 500, BLACK)).toBe(true);
+  // Without a selection the key deletes nothing.
+  await page.keyboard.press("Delete");
+  expect(await is(page, 400, 500, BLACK)).toBe(true);
+  await page.keyboard.press("Control+z");
+  expect(await is(page, 600, 230, VERMILION)).toBe(true);
+  await page.locator("#order").click();
+  await page.getByRole("button", { name: "Plain board" }).click();
+  await expect(page.locator("#backdrop-name")).toHaveText("Board 2");
+  expect(await is(page, 600, 230, PAPER)).toBe(true);
+  await page.keyboard.press("Control+v");
+  await expect(page.locator("#selection")).toBeVisible();
+  const box = await page.locator("#selection").boundingBox();
+  if (!box) throw new Error("nothing pasted");
+  expect(await is(page, box.x + box.width / 2, box.y + box.height / 2, VERMILION)).toBe(true);
+});
+
+test("two fingers on a selection move, turn and resize it", async ({ page }) => {
+  await startNow(page, server.base);
+  await drag(page, straight({ x: 500, y: 360 }, { x: 700, y: 360 }));
+  await page.keyboard.press("s");
+  await page.mouse.click(600, 360);
+  await expect(page.locator("#selection")).toBeVisible();
+  const cdp = await page.context().newCDPSession(page);
+  /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {[number, number][]} points */
+  const touch = (type, points) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x, y, id })) });
+  await touch("touchStart", [[560, 360]]);
+  await touch("touchStart", [[560, 360], [640, 360]]);
+  // A quarter turn around the middle, and half as long again.
+  for (let i = 1; i <= 12; i++) {
+    const [a, r] = [(Math.PI / 2) * (i / 12), 40 + 20 * (i / 12)];
+    await touch("touchMove", [[600 - r * Math.cos(a), 360 - r * Math.sin(a)], [600 + r * Math.cos(a), 360 + r * Math.sin(a)]]);
+  }
+  await touch("touchEnd", []);
+  await page.keyboard.press("Escape");
+  for (const y of [230, 300, 420, 490]) expect(await is(page, 600, y, BLACK)).toBe(true);
+  expect(await is(page, 500, 360, PAPER)).toBe(true);
+});
+
+test("shapes keep to squares with Shift and with a second finger; a line held still becomes straight", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.locator("#shapes").click();
+  await page.locator("#figures").getByRole("button", { name: "box" }).click();
+  await page.mouse.move(300, 200);
+  await page.mouse.down();
+  await page.mouse.move(500, 250, { steps: 4 });
+  await expect(page.locator("#read-out")).toHaveText("300 × 75");
+  await page.keyboard.down("Shift");
+  await page.mouse.move(500, 251);
+  await expect(page.locator("#read-out")).toHaveText("300 × 300");
+  await page.mouse.up();
+  await page.keyboard.up("Shift");
+  for (const [x, y] of [[400, 200], [300, 300], [500, 300], [400, 400]]) expect(await is(page, x, y, BLACK)).toBe(true);
+  const cdp = await page.context().newCDPSession(page);
+  /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {[number, number][]} points */
+  const touch = (type, points) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x, y, id })) });
+  await touch("touchStart", [[700, 200]]);
+  await touch("touchStart", [[700, 200], [300, 600]]);
+  for (let i = 1; i <= 10; i++) await touch("touchMove", [[700 + 20 * i, 200 + 5 * i], [300, 600]]);
+  await touch("touchEnd", []);
+  for (const [x, y] of [[800, 200], [900, 300], [800, 400]]) expect(await is(page, x, y, BLACK)).toBe(true);
+
+  await page.keyboard.press("d");
+  await page.keyboard.press("2");
+  await page.mouse.move(300, 550);
+  await page.mouse.down();
+  for (let i = 1; i <= 40; i++) await page.mouse.move(300 + i * 10, 550 + Math.sin(i / 3) * 8);
+  // Ink beside the straight line, along 360 pixels.
+  const beside = async () => {
+    const row = decode(await page.screenshot({ clip: { x: 320, y: 561, width: 360, height: 1 }, scale: "css" }));
+    let n = 0;
+    for (let x = 0; x < 360; x++) n += apart([...row.data.subarray(x * 4, x * 4 + 3)], PAPER) > 60 ? 1 : 0;
+    return n;
+  };
+  expect(await beside()).toBeGreaterThan(20);
+  // Half a second of rest is what it is about.
+  await expect.poll(beside).toBe(0);
+  await page.mouse.up();
+  expect(await beside()).toBe(0);
+  await page.keyboard.press("Control+z");
+  expect(await beside()).toBeGreaterThan(20);
+});
+
+test("text is typed, seen by others, opened again, edited, and removed when it is empty", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Sefa");
+  await page.keyboard.press("t");
+  await page.mouse.click(300, 300);
+  await page.keyboard.type("HIHIHIHI");
+  // How much of a row of 120 pixels is not paper.
+  const ink = async (/** @type {Page} */ who, /** @type {number} */ x, /** @type {number} */ y) => {
+    const clip = { x: Math.round(x), y: Math.round(y), width: 120, height: 1 };
+    const row = decode(await who.screenshot({ clip, scale: "css" }));
+    let n = 0;
+    for (let i = 0; i < 120; i++) n += apart([...row.data.subarray(i * 4, i * 4 + 3)], PAPER) < 12 ? 0 : 1;
+    return n;
+  };
+  await page.locator("#typing:not(.unread)").waitFor();
+  await expect.poll(() => ink(page, 300, 300)).toBeGreaterThan(10);
+  const at = await seenAt(page, phone, 300, 300);
+  await expect.poll(() => ink(phone, at.x, at.y)).toBeGreaterThan(10);
+  // As wide as the browser's own layout of the same font: an engine that is not ours.
+  const [ours, theirs] = await page.evaluate(async () => {
+    const field = /** @type {HTMLTextAreaElement} */ (document.getElementById("typing"));
+    const size = parseFloat(field.style.fontSize);
+    await document.fonts.load(`${size}px "Atkinson Hyperlegible Next"`);
+    const context = /** @type {CanvasRenderingContext2D} */ (document.createElement("canvas").getContext("2d"));
+    context.font = `${size}px "Atkinson Hyperlegible Next"`;
+    return [parseFloat(field.style.width) - size * 0.6, context.measureText("HIHIHIHI").width];
+  });
+  expect(Math.abs(ours - theirs) / theirs).toBeLessThan(0.01);
+  // The size is what the back row reads well; made smaller, the stage says so and puts it right.
+  const size = await page.locator("#typing-size").textContent();
+  for (let i = 0; i < 3; i++) await page.locator("#typing-smaller").click();
+  await page.locator("#typing-fit").click();
+  await expect(page.locator("#typing-size")).toHaveText(size ?? "");
+  await page.keyboard.press("Escape");
+  await expect(page.locator("#typing")).toBeHidden();
+  await page.reload();
+  await ready(page);
+  await expect.poll(() => ink(page, 300, 300)).toBeGreaterThan(10);
+  await page.keyboard.press("t");
+  await page.mouse.click(330, 300);
+  await expect(page.locator("#typing")).toHaveValue("HIHIHIHI");
+  await page.keyboard.press("Control+a");
+  await page.keyboard.press("Delete");
+  await page.mouse.click(800, 600);
+  await expect(page.locator("#typing")).toBeHidden();
+  await expect.poll(() => ink(page, 300, 300)).toBe(0);
+  await page.keyboard.press("Control+z");
+  await expect.poll(() => ink(page, 300, 300)).toBeGreaterThan(10);
+});
+
+test("a picture that is pasted lies on what is on stage: moved, cropped, captured", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Amrit");
+  await page.evaluate(async () => {
+    const canvas = new OffscreenCanvas(320, 180);
+    const context = /** @type {OffscreenCanvasRenderingContext2D} */ (canvas.getContext("2d"));
+    context.fillStyle = "#146b59";
+    context.fillRect(0, 0, 320, 180);
+    context.fillStyle = "#9db2ff";
+    context.fillRect(160, 0, 160, 180);
+    await navigator.clipboard.write([new ClipboardItem({ "image/png": await canvas.convertToBlob() })]);
+  });
+  const [green, blue] = [[20, 107, 89], [157, 178, 255]];
+  await page.keyboard.press("Control+v");
+  await expect(page.locator("#selection")).toBeVisible();
+  await expect.poll(() => is(page, 590, 360, green)).toBe(true);
+  expect(await is(page, 690, 360, blue)).toBe(true);
+  await drag(page, straight({ x: 640, y: 360 }, { x: 440, y: 260 }));
+  await expect.poll(() => is(page, 390, 260, green)).toBe(true);
+  const at = await seenAt(page, phone, 390, 260);
+  await expect.poll(() => is(phone, at.x, at.y, green)).toBe(true);
+  // The left handle crops the green half away.
+  await page.getByRole("button", { name: "Crop" }).click();
+  const grip = await page.locator("#selection .grip.w").boundingBox();
+  if (!grip) throw new Error("no handle");
+  await drag(page, straight({ x: grip.x + 22, y: grip.y + 22 }, { x: 442, y: grip.y + 22 }));
+  await expect.poll(() => is(page, 390, 260, PAPER)).toBe(true);
+  expect(await is(page, 490, 260, blue)).toBe(true);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("c");
+  await drag(page, straight({ x: 380, y: 220 }, { x: 520, y: 300 }));
+  const [answer] = await Promise.all([page.waitForResponse((r) => r.url().endsWith("/captures")), page.keyboard.press("Enter")]);
+  const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
+  const taken = decode(await (await page.request.get(server.base + address)).body());
+  const seen = (/** @type {number} */ fx) => {
+    const i = (Math.round(taken.height / 2) * taken.width + Math.round(taken.width * fx)) * 4;
+    return [...taken.data.subarray(i, i + 3)];
+  };
+  expect(apart(seen(0.1), PAPER)).toBeLessThan(3);
+  expect(apart(seen(0.8), blue)).toBeLessThan(3);
+});
+
+test("while a pen is near, a hand that rests on the glass draws nothing", async ({ page }) => {
+  await startNow(page, server.base);
+  const cdp = await page.context().newCDPSession(page);
+  const pen = { pointerType: /** @type {const} */ ("pen"), button: /** @type {const} */ ("left"), force: 0.5 };
+  await cdp.send("Input.dispatchMouseEvent", { type: "mousePressed", x: 300, y: 200, clickCount: 1, ...pen });
+  for (let x = 300; x <= 600; x += 10) await cdp.send("Input.dispatchMouseEvent", { type: "mouseMoved", x, y: 200, buttons: 1, ...pen });
+  /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {number} [x] */
+  const palm = (type, x) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: x === undefined ? [] : [{ x, y: 400, id: 1 }] });
+  await palm("touchStart", 300);
+  for (let x = 310; x <= 600; x += 10) await palm("touchMove", x);
+  await palm("touchEnd");
+  await cdp.send("Input.dispatchMouseEvent", { type: "mouseReleased", x: 600, y: 200, ...pen });
+  expect(await is(page, 450, 200, BLACK)).toBe(true);
+  expect(await is(page, 450, 400, PAPER)).toBe(true);
+});
+
+test("the rail stands at three edges, folds, slides, and locks everything but the pen", async ({ page }) => {
+  await startNow(page, server.base);
+  const rail = async () => {
+    const box = await page.locator("#rail").boundingBox();
+    if (!box) throw new Error("no rail");
+    return box;
+  };
+  for (const [width, height] of [[1280, 800], [1920, 1080], [3840, 2160], [1080, 1920]]) {
+    await page.setViewportSize({ width, height });
+    for (const edge of ["left", "right", "bottom"]) {
+      await page.locator("#more").click();
+      await page.locator(`#rail-${edge}`).click();
+      await page.keyboard.press("Escape");
+      const box = await rail();
+      const glass = await page.locator("#glass").boundingBox();
+      if (!glass) throw new Error("no glass");
+      // Beside the picture, never over it.
+      if (edge === "left") expect(glass.x).toBeGreaterThanOrEqual(box.x + box.width);
+      if (edge === "right") expect(glass.x + glass.width).toBeLessThanOrEqual(box.x);
+      if (edge === "bottom") expect(glass.y + glass.height).toBeLessThanOrEqual(box.y);
+      const outside = await page.evaluate(() => {
+        const rail = document.getElementById("rail")?.getBoundingClientRect();
+        return [...document.querySelectorAll("#rail-tools button")].filter((key) => {
+          const k = key.getBoundingClientRect();
+          const within = rail && k.left >= rail.left - 1 && k.top >= rail.top - 1 && k.right <= rail.right + 1 && k.bottom <= rail.bottom + 1;
+          return k.width > 0 && !within;
+        }).map((key) => key.id || key.ariaLabel);
+      });
+      expect(outside).toEqual([]);
+      expect(box.x + box.width <= width && box.y + box.height <= height).toBe(true);
+    }
+  }
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await page.locator("#more").click();
+  await page.locator("#rail-left").click();
+  await page.keyboard.press("Escape");
+  const grip = page.locator("#rail-grip");
+  const before = await grip.boundingBox();
+  await grip.focus();
+  for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowUp");
+  expect((await grip.boundingBox())?.y).toBeLessThan((before?.y ?? 0) - 5);
+  await page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
+  const kept = page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
+  await grip.click();
+  await expect(page.locator("#undo")).toBeHidden();
+  expect((await page.locator("#glass").boundingBox())?.width).toBe(1280);
+  await kept;
+  await page.reload();
+  await page.locator("body.ready").waitFor();
+  await expect(page.locator("#undo")).toBeHidden();
+  await page.locator("#rail-grip").click();
+  await expect(page.locator("#undo")).toBeVisible();
+
+  // The lock: a short press does nothing.
+  await page.locator("#more").click();
+  await page.locator("#lock").click();
+  await expect(page.locator("#undo")).toBeVisible();
+  await page.locator("#lock").hover();
+  await page.mouse.down();
+  await expect(page.locator("#undo")).toBeHidden({ timeout: 4000 });
+  await page.mouse.up();
+  for (const key of ["e", "2", "c", "Control+z"]) await page.keyboard.press(key);
+  await drag(page, straight({ x: 500, y: 300 }, { x: 900, y: 300 }));
+  expect(await is(page, 700, 300, BLACK)).toBe(true);
+  await page.locator("#unlock").hover();
+  await page.mouse.down();
+  await expect(page.locator("#undo")).toBeVisible({ timeout: 4000 });
+  await page.mouse.up();
+});
+
+test("keys are given anew, a taken one is refused by name; swatches that the last seat cannot see are put right", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.keyboard.press("?");
+  await page.locator('[data-deed="erase"]').click();
+  await page.keyboard.press("d");
+  await expect(page.locator("#keys-say")).toHaveText("d is the key of “Draw” already.");
+  await page.locator('[data-deed="erase"]').click();
+  await page.keyboard.press("x");
+  await expect(page.locator("#keys-say")).toHaveText("Kept: X.");
+  await page.locator("#help-close").click();
+  await expect.poll(async () => (await page.request.get(`${server.base}/lessons/1/stage`)).text()).toContain("erase&#34;:&#34;x");
+  await page.reload();
+  await ready(page);
+  await page.keyboard.press("x");
+  await expect(page.locator("#erase")).toHaveAttribute("aria-pressed", "true");
+
+  await page.goto(`${server.base}/settings`);
+  await page.getByLabel("farthest seat").fill("no");
+  await page.getByRole("button", { name: "Keep" }).click();
+  await expect(page.locator("main")).toContainText("Farthest seat: please give 0.5 to 100 m.");
+  await page.goto(`${server.base}/settings`);
+  await page.getByLabel("farthest seat").fill("18");
+  await page.getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByRole("status")).toHaveText("Kept.");
+  await page.goto(`${server.base}/lessons/1/stage`);
+  await ready(page);
+  const pen = page.locator("#swatches button").first();
+  await expect(pen).toHaveAttribute("aria-label", /Too thin for the last seat at 18.0 m/);
+  await edit(page, 0, () => page.locator("#swatch-legible").click());
+  await expect(pen).not.toHaveAttribute("aria-label", /Too thin/);
+  await expect(pen).not.toHaveClass(/short/);
+});
+
+test("a file that is dropped, and full screen", async ({ page }) => {
+  await startNow(page, server.base);
+  const drop = (/** @type {string} */ target) => page.evaluate((selector) => {
+    const svg = '<svg xmlns="http://www.w3.org/2000/svg" width="320" height="180"><rect width="320" height="180" fill="#146b59"/></svg>';
+    const dataTransfer = new DataTransfer();
+    dataTransfer.items.add(new File([svg], "berths.svg", { type: "image/svg+xml" }));
+    document.querySelector(selector)?.dispatchEvent(new DragEvent("drop", { dataTransfer, bubbles: true, clientX: 640, clientY: 360 }));
+  }, target);
+  await drop("#glass");
+  await expect.poll(() => is(page, 640, 360, [20, 107, 89])).toBe(true);
+  await expect(page.locator("#backdrop-place")).toHaveText("1 of 1");
+  await drop("#rail");
+  await expect(page.locator("#backdrop-name")).toHaveText("berths");
+  await page.keyboard.press("z");
+  await expect.poll(() => page.evaluate(() => document.fullscreenElement !== null)).toBe(true);
+  await page.keyboard.press("z");
+  await expect.poll(() => page.evaluate(() => document.fullscreenElement !== null)).toBe(false);
+});
+
+test("marks are saved as SVG and as InkML, and read again", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.keyboard.press("3");
+  await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
+  await page.keyboard.press("j");
+  await page.mouse.click(500, 500);
+  await expect.poll(async () => (await page.request.get(`${server.base}/lessons/1/backdrops/1/marks.svg`)).text()).toContain("<path");
+  for (const [id, stamp] of /** @type {[string, boolean][]} */ ([["save-svg", true], ["save-inkml", false]])) {
+    await page.locator("#more").click();
+    const [download] = await Promise.all([page.waitForEvent("download"), page.locator(`#${id}`).click()]);
+    const path = await download.path();
+    expect(download.suggestedFilename()).toMatch(/^Board\.(svg|inkml)$/);
+    await page.keyboard.press("Escape");
+    await page.getByRole("button", { name: "Wipe" }).click();
+    expect(await is(page, 420, 300, PAPER)).toBe(true);
+    await page.locator("#marks-file").setInputFiles(path);
+    await expect.poll(() => is(page, 420, 300, BLUE)).toBe(true);
+    await page.keyboard.press("Escape");
+    const ink = decode(await page.screenshot({ clip: { x: 470, y: 470, width: 60, height: 60 } }));
+    let n = 0;
+    for (let i = 0; i < ink.data.length; i += 4) n += apart([...ink.data.subarray(i, i + 3)], BLUE) < 12 ? 1 : 0;
+    expect(n > 20).toBe(stamp);
+    await page.keyboard.press("Control+z");
+    await page.keyboard.press("Control+z");
+    await expect.poll(() => is(page, 420, 300, BLUE)).toBe(true);
+  }
+  await page.locator("#marks-file").setInputFiles({ name: "words.inkml", mimeType: "text/xml", buffer: Buffer.from("only words") });
+  await expect(page.locator("#says")).toContainText("This is not an InkML file that can be read");
+});
