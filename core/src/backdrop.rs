@@ -89,6 +89,17 @@ impl BackdropKind {
         self.moves() && !matches!(self, BackdropKind::Video { .. })
     }
 
+    /// The size in backdrop units of a source with so many pixels. A camera is always 1920 wide, so
+    /// that marks stay where they are when it is set to another resolution; a shared screen is as
+    /// large as it has pixels.
+    pub fn units_of(&self, width: u32, height: u32) -> (f64, f64) {
+        let (w, h) = (f64::from(width), f64::from(height));
+        match self {
+            BackdropKind::Camera { .. } => (1920.0, (1920.0 * h / w).round()),
+            _ => (w, h),
+        }
+    }
+
     /// How many pages it has.
     pub fn pages(&self) -> u32 {
         match self {

@@ -17,7 +17,7 @@ use crate::stream::{Chunk, Still};
 use crate::wet::{WetInk, WetShape};
 
 /// The form of the messages.
-pub const VERSION: u16 = 3;
+pub const VERSION: u16 = 4;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -106,6 +106,9 @@ pub enum ToServer {
     },
     /// Begin a further page of a board, and show it.
     NewPage(BackdropId),
+    /// Where the divider between the two panes is to be, whichever backdrops are in them: see
+    /// [`Beside::divider`].
+    Divide(f64),
 }
 
 /// From the server.

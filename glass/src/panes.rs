@@ -201,14 +201,14 @@ impl Glass {
     /// Moves the divider to `x` CSS pixels. Only the last of a drag is to be `sent`.
     pub fn divide(&mut self, x: f64, sent: bool) {
         let divider = self.glass_point(x, 0.0).x / self.area.width;
-        if let (Some(current), Some(beside)) = self.arrangement() {
-            let beside = Beside { divider, ..beside }.settled();
-            if let Some((_, shown)) = &mut self.on_stage.beside {
-                *shown = beside.divider;
-            }
+        if let (_, Some(beside)) = self.arrangement()
+            && let Some((_, shown)) = &mut self.on_stage.beside
+        {
+            *shown = Beside { divider, ..beside }.settled().divider;
+            let divider = *shown;
             self.spoil_view();
             if sent {
-                self.arrange(current, Some(beside));
+                self.send(&ToServer::Divide(divider));
             }
         }
     }
@@ -261,29 +261,23 @@ impl Glass {
         self.see(id, |seen| seen.frozen = None);
     }
 
-    /// A camera or a shared screen has this many pixels.
+    /// A camera or a shared screen has this many pixels; a capture of it has them too.
     pub fn has_size(&mut self, id: &str, width: u32, height: u32) {
-        let Some(backdrop) = self.backdrop_mut(id) else {
+        let Some(known) = self.backdrop_mut(id) else {
             return;
         };
-        let (w, h) = (f64::from(width), f64::from(height));
-        if (backdrop.width, backdrop.height) == (w, h) {
-            return;
-        }
-        (backdrop.width, backdrop.height) = (w, h);
-        let backdrop = backdrop.id;
-        self.spoil_view();
-        self.send(&ToServer::Size {
-            backdrop,
-            width,
-            height,
-        });
-    }
-
-    /// How many pixels a moving backdrop has to a backdrop unit: what a capture of it has.
-    pub fn has_pixels(&mut self, id: &str, to_a_unit: f64) {
-        if let Ok(id) = id.parse() {
-            self.fine.insert(BackdropId(id), to_a_unit);
+        let (w, h) = known.kind.units_of(width, height);
+        let other = (known.width, known.height) != (w, h);
+        (known.width, known.height) = (w, h);
+        let backdrop = known.id;
+        self.fine.insert(backdrop, f64::from(width) / w);
+        if other {
+            self.spoil_view();
+            self.send(&ToServer::Size {
+                backdrop,
+                width: w as u32,
+                height: h as u32,
+            });
         }
     }
 

@@ -8,7 +8,7 @@
  * A pane, as core shows it. Boxes are x0, y0, x1, y1 in glass units; `shows` in backdrop units.
  * @typedef {{ id: string, name: string, kind: "picture" | "board" | "document" | "video" | "page" | "camera" | "share",
  *   moves: boolean, streams: boolean, room: number[], lies: number[], shows: number[], scale: number,
- *   page: number, pages: number, halved: boolean, dark: boolean, frozen: string | null,
+ *   page: number, pages: number, halved: boolean, frozen: string | null,
  *   window: number[], scroll: number[], served?: [string, string], address?: string,
  *   simulated: boolean, active: boolean }} Pane
  */

@@ -40,6 +40,7 @@ export class Moving {
     /** Backdrops that are being frozen. @type {Set<string>} */
     this.freezing = new Set();
     this.calls = el("pane-calls");
+    this.calledFor = "";
     el("tab-allow").addEventListener("click", () => this.allow());
     el("tab-not-now").addEventListener("click", () => this.answer(false));
     /** @type {((allowed: boolean) => void)[]} */
@@ -234,6 +235,10 @@ export class Moving {
   /** Keys over panes that show nothing because this tab does not run them. */
   callFor() {
     const calls = this.beneath.panes.filter((p) => (p.kind === "camera" || p.kind === "share") && !this.sources.has(p.id) && p.frozen === null && !this.beneath.holder(p.id).live);
+    // Made anew only when something is otherwise, so that a key that is being pressed stays.
+    const now = JSON.stringify([this.beneath.css, this.beneath.origin, calls.map(({ id, name, room }) => [id, name, room])]);
+    if (now === this.calledFor) return;
+    this.calledFor = now;
     this.calls.replaceChildren(...calls.map((pane) => {
       const card = document.createElement("div");
       card.className = "pane-call";
@@ -264,10 +269,8 @@ export class Moving {
 
   /** @param {string} id */
   sized(id) {
-    let [width, height] = this.sources.get(id)?.size ?? [0, 0];
+    const [width, height] = this.sources.get(id)?.size ?? [0, 0];
     if (!width || !height) return;
-    // Marks stay where they are when a camera is set to another resolution.
-    if (this.beneath.pane(id)?.kind === "camera") [width, height] = [1920, Math.round((1920 * height) / width)];
     this.glass.has_size(id, width, height);
     this.flush();
     this.beneath.show();

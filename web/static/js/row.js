@@ -2,7 +2,7 @@
 // The rail's second row: what can be done with the backdrop that the hand was on last, by its kind.
 
 import { icon, input, el, button } from "./page.js";
-import { closePanels, openPanel, panel } from "./panels.js";
+import { closePanels, panel } from "./panels.js";
 import { preparePlayer } from "./players.js";
 import { remember, remembered } from "./moving.js";
 
@@ -28,6 +28,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
   el("close-right").addEventListener("click", () => act(() => glass.keep_pane(0)));
   for (const [side, half] of /** @type {const} */ ([["left", 0], ["right", 1]])) {
     el(`undo-${side}`).addEventListener("click", () => on((id) => glass.undo_half(id, half)));
+    el(`redo-${side}`).addEventListener("click", () => on((id) => glass.redo_half(id, half)));
     el(`wipe-${side}`).addEventListener("click", () => on((id) => glass.wipe_half(id, half)));
   }
   el("share-again").addEventListener("click", () => { const id = active(); if (id) moving.share(id); });
@@ -66,8 +67,22 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
   }
 
   let shownFor = "";
+  let shown = "";
+  /** Called at every message and every mark: the page is touched only when something is otherwise. */
   function show() {
     const pane = beneath.active;
+    for (const [side, half] of /** @type {const} */ ([["left", 0], ["right", 1]])) {
+      button(`undo-${side}`).disabled = !pane?.halved || !glass.can_undo_half(pane.id, half);
+      button(`redo-${side}`).disabled = !pane?.halved || !glass.can_redo_half(pane.id, half);
+    }
+    const now = JSON.stringify([pane, beneath.panes.map((p) => p.simulated), pane && moving.sources.has(pane.id), moving.tab !== null, pane?.kind === "video" && glass.playing(pane.id)]);
+    if (now === shown) return;
+    shown = now;
+    fill(pane);
+  }
+
+  /** @param {import("./beneath.js").Pane | null} pane */
+  function fill(pane) {
     const two = beneath.panes.length > 1;
     const runs = !!pane && moving.sources.has(pane.id);
     const parts = {
@@ -102,7 +117,6 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
       button("page-on").replaceChildren(icon(last ? "plus" : "chevron-right"));
       button("page-on").setAttribute("aria-label", last ? "New page" : "Next page");
       el("page-own-tab").hidden = moving.tab !== null;
-      for (const [side, half] of /** @type {const} */ ([["left", 0], ["right", 1]])) button(`undo-${side}`).disabled = !glass.can_undo_half(pane.id, half);
     }
     showPlayer();
     // The row takes room from the picture, or gives it back.
@@ -112,7 +126,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
       laidOut();
     }
   }
-  return { show, fillPages: () => openPanel("pages-panel", el("pages-key")) };
+  return { show };
 }
 
 /**

@@ -83,7 +83,7 @@ function heard(events) {
       case "seen":
         layers.viewSoon();
         play();
-        requestAnimationFrame(() => (moving.show(), row.show(), pages.show()));
+        seenSoon();
         break;
       case "frames":
         frames.take();
@@ -240,7 +240,20 @@ function moved() {
   typing.show();
   showState();
   play();
-  requestAnimationFrame(() => (moving.show(), pages.show()));
+  seenSoon();
+}
+
+let seeing = false;
+/** What runs beneath follows with the next picture, however many fingers move it until then. */
+function seenSoon() {
+  if (seeing) return;
+  seeing = true;
+  requestAnimationFrame(() => {
+    seeing = false;
+    moving.show();
+    row.show();
+    pages.show();
+  });
 }
 
 // ---- Tools -----------------------------------------------------------------------------------

@@ -13,6 +13,8 @@ const CODEC = "vp8";
 const STILL = 1000;
 /** Milliseconds between key frames that nobody has asked for. */
 const KEY = 10000;
+/** Milliseconds at least between those that are asked for: a class that comes in together gets one. */
+const KEY_AT_LEAST = 300;
 
 /**
  * Which part of a picture is sent (x, y, width, height in its pixels), and which part of the backdrop
@@ -45,7 +47,9 @@ export class StreamSender {
     this.last = -Infinity;
     this.lastKey = -Infinity;
     this.lastStill = -Infinity;
-    this.wantsKey = true;
+    /** Whether the next frame is to stand by itself: `now` whatever came before, `soon` for somebody.
+     * @type {"" | "soon" | "now"} */
+    this.wantsKey = "now";
     /** What came too soon, to be sent when nothing else comes. @type {{ picture: VideoFrame | HTMLVideoElement, done: () => void } | null} */
     this.latest = null;
     /** @type {number | undefined} */
@@ -64,19 +68,19 @@ export class StreamSender {
 
   /** Somebody needs a frame that stands by itself. */
   key() {
-    this.wantsKey = true;
+    this.wantsKey ||= "soon";
     this.lastStill = -Infinity;
     this.again();
   }
 
-  /** What was seen last is sent again, if nothing new comes at once. */
-  again() {
+  /** What was seen last is sent again, if nothing new comes until then. @param {number} [wait] in milliseconds */
+  again(wait = 60) {
     clearTimeout(this.timer);
     this.timer = window.setTimeout(() => {
       const element = this.source.element;
       if (this.latest) this.send(this.latest.picture);
       else if (element instanceof HTMLVideoElement || element instanceof HTMLCanvasElement) this.send(element);
-    }, 60);
+    }, wait);
   }
 
   /** @param {VideoFrame | HTMLVideoElement} picture @param {() => void} done */
@@ -160,16 +164,21 @@ export class StreamSender {
       this.size = size;
       this.bits = bits;
       encoder.configure({ codec: CODEC, width, height, bitrate: bits, framerate: 30, latencyMode: "realtime" });
-      this.wantsKey = true;
+      this.wantsKey = "now";
     }
     const stamp = Math.round(now * 1000);
     this.under.set(stamp, { taken, shows });
     const frame = picture(stamp);
-    const keyFrame = this.wantsKey || now - this.lastKey > KEY;
+    const fresh = this.lastKey === -Infinity || this.wantsKey === "now";
+    const keyFrame = fresh || now - this.lastKey > (this.wantsKey ? KEY_AT_LEAST : KEY);
     encoder.encode(frame, { keyFrame });
     frame.close();
-    if (keyFrame) this.lastKey = now;
-    this.wantsKey = false;
+    if (keyFrame) {
+      this.lastKey = now;
+      this.wantsKey = "";
+    } else if (this.wantsKey) {
+      this.again(KEY_AT_LEAST);
+    }
   }
 
   /** @param {number} now */

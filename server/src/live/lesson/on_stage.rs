@@ -44,6 +44,14 @@ impl Lesson {
         self.tell_stage();
     }
 
+    /// The divider between the two panes is moved.
+    pub(super) async fn divide(&mut self, divider: f64) {
+        if let (Some(current), Some(beside)) = (self.outline.current, self.outline.beside) {
+            self.arrange(current, Some(Beside { divider, ..beside }))
+                .await;
+        }
+    }
+
     /// A presenter sees a backdrop otherwise: larger, another page, another moment, held.
     pub(super) fn see(&mut self, author: AuthorId, backdrop: BackdropId, seen: Seen) {
         let room = self.room_of(backdrop);

@@ -66,6 +66,7 @@ impl Lesson {
                 height,
             } => self.size(backdrop, width, height).await,
             ToServer::NewPage(backdrop) => self.new_page(backdrop).await,
+            ToServer::Divide(divider) => self.divide(divider).await,
         }
     }
 
