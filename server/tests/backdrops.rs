@@ -11,8 +11,9 @@ use bozzetto_core::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::frames::{Point, Rect};
 use bozzetto_core::ids::BackdropId;
 use bozzetto_core::pane::Beside;
+use bozzetto_core::playback::Playback;
 use bozzetto_core::stream::{Chunk, Codec, Still};
-use bozzetto_core::wire::{FromServer, ToServer};
+use bozzetto_core::wire::{FromServer, State, ToServer};
 use common::{Server, stroke, text};
 
 const NOTICES: &[u8] = include_bytes!("../../demo/Notices to mariners.pdf");
@@ -147,6 +148,97 @@ async fn what_was_left_comes_back() {
     let (beside, divider) = look.stage.beside.unwrap();
     assert_eq!((beside.id, divider), (tide, 0.5));
     assert_eq!(beside.seen, left);
+}
+
+/// A film stops for participants when the lesson is paused, before they are told so; the presenter's
+/// own plays on, and so does everybody's from there when the lesson goes on.
+#[tokio::test]
+async fn a_paused_lesson_plays_nothing_to_participants() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let film = server.app.store.write(move |conn| {
+        let new = queries::New {
+            name: "Vessel".to_owned(),
+            kind: BackdropKind::Video {
+                duration: 600.0,
+                frame: 0.04,
+            },
+            file: None,
+            poster: None,
+            width: 640.0,
+            height: 360.0,
+            seen: Seen::default(),
+        };
+        queries::add(conn, Whither::Lesson(lesson), &new)
+    });
+    let film = BackdropId(film.await.unwrap() as u64);
+    let (mut presenter, _) = server.presenter(lesson).await;
+    presenter.send(&show(film, None)).await;
+    let playback = Playback::default().play(true, bozzetto::now() as u64, 600.0);
+    let plays = Seen {
+        playback,
+        ..Seen::default()
+    };
+    presenter.send(&seen(film, plays)).await;
+    let cookie = server.join(lesson, "Ines").await;
+    let (mut participant, _) = server.participant(lesson, &cookie).await;
+    presenter.send(&ToServer::Pause(true)).await;
+    let mut playing = None;
+    loop {
+        match participant.next().await {
+            FromServer::See { seen, .. } => playing = Some(seen.playback.playing),
+            FromServer::Paused(true) => break,
+            _ => {}
+        }
+    }
+    assert_eq!(playing, Some(false));
+    // Who comes now is shown the same.
+    let late = server.join(lesson, "Oskar").await;
+    let (_, welcome) = server.participant(lesson, &late).await;
+    let State::Participant {
+        paused, backdrops, ..
+    } = welcome.state
+    else {
+        panic!("a participant's welcome")
+    };
+    assert!(paused && !backdrops.current.unwrap().seen.playback.playing);
+    presenter.send(&ToServer::Pause(false)).await;
+    let stage = participant.until(|m| match m {
+        FromServer::OnStage(stage) => Some(stage),
+        _ => None,
+    });
+    assert!(stage.await.backdrops.current.unwrap().seen.playback.playing);
+}
+
+/// The divider is moved by itself: what was put in the panes in the meantime stays there.
+#[tokio::test]
+async fn a_divider_that_is_told_late_leaves_the_panes_as_they_are() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let board = server.first_backdrop(lesson).await;
+    let tide = add(&server, lesson, "tide.html", TIDE).await;
+    let (mut presenter, _) = server.presenter(lesson).await;
+    presenter.send(&show(board, Some(tide))).await;
+    presenter.send(&show(tide, Some(board))).await;
+    presenter.send(&ToServer::Divide(0.7)).await;
+    presenter.send(&ToServer::Divide(f64::NAN)).await;
+    presenter.send(&ToServer::Divide(7.0)).await;
+    let stages: Vec<_> = {
+        let mut stages = Vec::new();
+        while stages.len() < 5 {
+            let told = presenter.until(|m| match m {
+                FromServer::Lesson(l) => Some((l.current.unwrap(), l.beside.unwrap())),
+                _ => None,
+            });
+            let (current, beside) = told.await;
+            stages.push((current, beside.backdrop, beside.divider));
+        }
+        stages
+    };
+    let after = [0.5, 0.7, 0.5, 0.8].map(|divider| (tide, board, divider));
+    assert_eq!(stages[1..], after);
 }
 
 /// A stream is passed on, once it is of something on stage; stills go to those who asked for them and
