@@ -15,6 +15,7 @@ pub mod follow;
 pub mod headers;
 pub mod lessons;
 pub mod live;
+pub mod lock;
 pub mod media;
 pub mod serve;
 pub mod settings;

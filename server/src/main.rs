@@ -88,6 +88,7 @@ async fn run(options: Serve) -> anyhow::Result<()> {
         _ if options.tls_self_signed => Tls::SelfSigned,
         _ => Tls::None,
     };
+    let _lock = bozzetto::lock::take(&options.data)?;
     let listener = listen(options.listen, options.next_free)?;
     let address = listener.local_addr()?;
     let secure = !matches!(tls, Tls::None);

@@ -1,5 +1,6 @@
 //! `cargo xtask demo`.
 
+use std::fs::File;
 use std::path::Path;
 use std::process::Command;
 
@@ -11,6 +12,10 @@ pub fn demo(port: Option<u16>, fresh: bool) -> anyhow::Result<()> {
     crate::glass::build()?;
     let binary = server()?;
     if fresh && Path::new(DATA).exists() {
+        if let Ok(lock) = File::open(Path::new(DATA).join("lock")) {
+            let free = lock.try_lock().is_ok();
+            anyhow::ensure!(free, "a demo is running; end it before starting afresh");
+        }
         std::fs::remove_dir_all(DATA)?;
     }
     if !Path::new(DATA).join("bozzetto.db").exists() {
