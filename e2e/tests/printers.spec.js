@@ -38,8 +38,8 @@ test("what the browser shows is what the server captures", async ({ browser }) =
   expect(far / taken.data.length).toBeLessThan(0.002);
 });
 
-for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], ["join", "/join"], ["stage", "/lessons/1/stage"], ["enter", "/enter"], ["settings", "/settings"]]) {
-  test(`${name} is accessible`, async ({ page }) => {
+for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], ["join", "/join"], ["stage", "/lessons/1/stage"], ["enter", "/enter"], ["settings", "/settings"], ["running order", "/lessons/1/order"], ["library", "/library"]]) {
+  test(`${name} is accessible, and nothing lies beyond its side`, async ({ page }) => {
     await page.goto(server.base + path);
     if (name === "stage") {
       await ready(page);
@@ -47,6 +47,10 @@ for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], 
     }
     const { violations } = await new AxeBuilder({ page }).analyze();
     expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html).join(" ")}`)).toEqual([]);
+    for (const width of name === "stage" ? [1280] : [1280, 390]) {
+      await page.setViewportSize({ width, height: 800 });
+      expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${width} wide`).toBeLessThanOrEqual(0);
+    }
   });
 }
 
