@@ -241,7 +241,7 @@ fn curve(through: &[(f64, f64)]) -> Vec<Point<Ink>> {
 async fn take_captures(app: &App, lesson: i64, chart: i64) -> anyhow::Result<()> {
     let boxes = [
         ("Approach, west side", (560., 150., 1240., 640.), true),
-        ("Buoy 2, closer", (820., 340., 1100., 560.), true),
+        ("Buoy 1, closer", (820., 340., 1100., 560.), true),
         ("To Isola Corda", (1080., 380., 1760., 760.), false),
     ];
     for (name, (x0, y0, x1, y1), out) in boxes {

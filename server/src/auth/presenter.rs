@@ -15,6 +15,7 @@ use serde::Deserialize;
 
 use super::{passphrase, token};
 use crate::app::App;
+use crate::auth::wait::in_words;
 use crate::error::{AppError, Result};
 
 const COOKIE: &str = "presenter";
@@ -78,10 +79,8 @@ pub async fn enter(
     };
     let left = app.entry_waits.left(from.ip(), Instant::now());
     if !left.is_zero() {
-        return refuse(format!(
-            "Please wait {} seconds, then try again.",
-            left.as_secs() + 1
-        ));
+        let time = in_words(left.as_secs() + 1);
+        return refuse(format!("Please wait {time}, then try again."));
     }
     let hash = app.store.read(passphrase::hash).await?;
     let right = tokio::task::spawn_blocking(move || {
@@ -93,7 +92,10 @@ pub async fn enter(
         let wait = app.entry_waits.wrong(from.ip(), Instant::now());
         return refuse(match wait.as_secs() {
             0 => "That is not the passphrase.".to_owned(),
-            s => format!("That is not the passphrase. The next try can be made in {s} seconds."),
+            s => format!(
+                "That is not the passphrase. The next try can be made in {}.",
+                in_words(s)
+            ),
         });
     }
     app.entry_waits.right(from.ip());

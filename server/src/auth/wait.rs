@@ -54,6 +54,14 @@ impl Waits {
     }
 }
 
+/// "1 second", "2 seconds".
+pub fn in_words(seconds: u64) -> String {
+    match seconds {
+        1 => "1 second".to_owned(),
+        s => format!("{s} seconds"),
+    }
+}
+
 /// 1, 2, 4, … seconds once the free guesses are used up.
 fn pause_after(wrong: u32) -> Duration {
     match wrong.checked_sub(FREE + 1) {

@@ -17,6 +17,7 @@ use serde::Deserialize;
 
 use crate::app::App;
 use crate::auth::participant::{self, Participant};
+use crate::auth::wait::in_words;
 use crate::backdrops::serve_media;
 use crate::captures::{self, download};
 use crate::error::{AppError, Result};
@@ -100,10 +101,8 @@ async fn join(
     };
     let left = app.join_waits.left(from.ip(), Instant::now());
     if !left.is_zero() {
-        let seconds = left.as_secs() + 1;
-        return refuse(format!(
-            "Please wait {seconds} seconds, then try the code again."
-        ));
+        let time = in_words(left.as_secs() + 1);
+        return refuse(format!("Please wait {time}, then try the code again."));
     }
     let Some(name) = tidy(&entry.name) else {
         return refuse("Please say who you are; any name will do.".to_owned());
@@ -122,7 +121,7 @@ async fn join(
         let fault = "No lesson has this code. Look at it again on the presenter's screen.";
         return refuse(match wait.as_secs() {
             0 => fault.to_owned(),
-            s => format!("{fault} The next try can be made in {s} seconds."),
+            s => format!("{fault} The next try can be made in {}.", in_words(s)),
         });
     };
     app.join_waits.right(from.ip());
