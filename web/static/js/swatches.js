@@ -123,9 +123,11 @@ export class Swatches {
    * @param {number} i
    */
   pick(i) {
-    const { tool } = this.hand.held;
-    const goesOn = tool === "shape" || tool === "stamp" || tool === "text";
-    this.hand.take({ swatch: i, touching: false, tool: goesOn && !this.hand.held.touching ? tool : "pen" });
+    const { tool, swatch, touching } = this.hand.held;
+    // Shapes, stamps and text go on in another colour; the swatch that they have already is meant
+    // as a pen.
+    const goesOn = (tool === "shape" || tool === "stamp" || tool === "text") && i !== swatch && !touching;
+    this.hand.take({ swatch: i, touching: false, tool: goesOn ? tool : "pen" });
   }
 
   /** @param {KeyboardEvent} e */
