@@ -26,6 +26,7 @@ class Player {
   /** @param {{ key: boolean, codec?: string, colour?: string, width: number, height: number, taken: number, shows: Float64Array, data: Uint8Array }} frame */
   decode(frame) {
     if (frame.key && frame.codec) {
+      this.frames.check(frame.codec);
       if (!this.decoder || this.decoder.state === "closed") this.begin();
       this.decoder?.configure({ codec: frame.codec, codedWidth: frame.width, codedHeight: frame.height, optimizeForLatency: true, colorSpace: JSON.parse(frame.colour ?? "{}") });
     }
@@ -85,6 +86,18 @@ export class Frames {
     this.flush = flush;
     /** @type {Map<string, Player>} */
     this.players = new Map();
+    /** Codecs that have been looked at. @type {Set<string>} */
+    this.checked = new Set();
+  }
+
+  /** Gets stills from now on if this browser does not know a codec. @param {string} codec */
+  async check(codec) {
+    if (this.checked.has(codec)) return;
+    this.checked.add(codec);
+    const { supported } = await VideoDecoder.isConfigSupported({ codec }).catch(() => ({ supported: false }));
+    if (supported) return;
+    this.glass.want_stills();
+    this.flush();
   }
 
   /** Takes what has come. */

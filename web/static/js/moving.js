@@ -99,6 +99,8 @@ export class Moving {
     // A page can only be shown by the browser's picture of this tab: asked for once.
     const page = [...wanted.values()].find((p) => p.kind === "page");
     if (page && !this.tab && !this.notNow) this.ask("Participants see it as a picture of this tab.");
+    // The page has left the stage before anybody answered: asked again when it comes back.
+    if (!this.beneath.panes.some((p) => p.kind === "page")) this.dismiss(false);
   }
 
   /** @param {Pane | undefined} pane @returns {Source | null} */
@@ -411,8 +413,13 @@ export class Moving {
 
   /** @param {boolean} allowed */
   answer(allowed) {
-    el("tab-ask").hidden = true;
     if (!allowed) this.notNow = true;
+    this.dismiss(allowed);
+  }
+
+  /** @param {boolean} allowed */
+  dismiss(allowed) {
+    el("tab-ask").hidden = true;
     for (const resolve of this.waiting.splice(0)) resolve(allowed);
   }
 }
