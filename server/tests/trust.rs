@@ -90,7 +90,7 @@ async fn codes_are_needed_and_guessing_waits() {
         answers.push(text(answer).await);
     }
     assert!(answers[0].contains("No lesson has this code"));
-    assert!(answers[2].contains("in 1 seconds"));
+    assert!(answers[2].contains("in 1 second."));
     assert!(answers[3].contains("Please wait"));
 }
 

@@ -135,10 +135,20 @@ fn place_after(conn: &Connection, lesson: i64, at: f64) -> Result<f64> {
 /// Puts the lesson's backdrops in this order; those that are not named stay where they are among
 /// the others.
 pub fn reorder(conn: &Connection, lesson: i64, order: &[i64]) -> Result<()> {
-    let mut update =
-        conn.prepare_cached("UPDATE backdrop SET place = ?1 WHERE id = ?2 AND lesson = ?3")?;
-    for (place, id) in order.iter().enumerate() {
-        update.execute(params![place as f64 + 1.0, id, lesson])?;
+    let mut place =
+        conn.prepare_cached("SELECT place FROM backdrop WHERE id = ?1 AND lesson = ?2")?;
+    let mut own = Vec::new();
+    for id in order {
+        let at: Option<f64> = place
+            .query_row(params![id, lesson], |row| row.get(0))
+            .optional()?;
+        own.extend(at.map(|at| (*id, at)));
+    }
+    let mut places: Vec<f64> = own.iter().map(|(_, at)| *at).collect();
+    places.sort_by(f64::total_cmp);
+    let mut update = conn.prepare_cached("UPDATE backdrop SET place = ?1 WHERE id = ?2")?;
+    for ((id, _), at) in own.iter().zip(places) {
+        update.execute(params![at, id])?;
     }
     Ok(())
 }

@@ -40,16 +40,18 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         request.device,
         request.ratio,
     ];
-    if numbers.iter().any(|v| !v.is_finite()) {
-        return Err(AppError::Unusable(
-            "The box is not on the stage.".to_owned(),
-        ));
-    }
     let mut look = app
         .live
         .look(lesson)
         .await
         .map_err(|_| AppError::NotFound)?;
+    let stage = Rect::of_size(Size::glass(look.aspect.0, look.aspect.1));
+    let seen = area.intersection(&stage);
+    if numbers.iter().any(|v| !v.is_finite()) || seen.width() <= 0.0 || seen.height() <= 0.0 {
+        return Err(AppError::Unusable(
+            "The box is not on the stage.".to_owned(),
+        ));
+    }
     look.stage = as_seen_there(&look, &request.stage);
     let shown = hold(app, &mut look, frames).await?;
     let details = details(app, &look, &shown).await?;
