@@ -1,6 +1,7 @@
 // @ts-check
 // What a presenter does, as a test does it: real input, and pixels read from the screen.
 
+import { readFileSync } from "node:fs";
 import { PNG } from "pngjs";
 
 /** @import { Page, Browser } from "@playwright/test" */
@@ -58,10 +59,29 @@ export function pixel(file, x, y) {
 /** @param {Buffer} file @returns {{ width: number, height: number, data: Buffer }} */
 export const decode = (file) => PNG.sync.read(file);
 
-/** @param {Browser} browser @param {Page} stage @param {string} name */
-export async function follow(browser, stage, name) {
+/** Puts something of the running order's panel on stage. @param {Page} page @param {string} what */
+export async function add(page, what) {
+  await page.locator("#order").click();
+  await page.locator(`[data-source="${what}"]`).click();
+  await page.locator("#order-panel").waitFor({ state: "hidden" });
+}
+
+/** Takes the box between two corners and gives the file. @param {Page} page @param {Point} a @param {Point} b */
+export async function capture(page, a, b) {
+  await page.keyboard.press("c");
+  await drag(page, straight(a, b, 4));
+  await page.keyboard.press("Enter");
+  const proof = page.locator(".proof").first();
+  const [download] = await Promise.all([page.waitForEvent("download"), proof.getByRole("link", { name: "Download" }).click()]);
+  await page.keyboard.press("Escape");
+  return readFileSync(await download.path());
+}
+
+/** @param {Browser} browser @param {Page} stage @param {string} name @param {() => void} [before] runs in the page before anything else */
+export async function follow(browser, stage, name, before) {
   const code = (await stage.locator(".join-code").textContent()) ?? "";
   const page = await (await browser.newContext({ viewport: { width: 1280, height: 900 } })).newPage();
+  if (before) await page.addInitScript(before);
   await page.goto(`${new URL(stage.url()).origin}/join`);
   await page.getByLabel("Code").fill(code.toLowerCase());
   await page.getByLabel("Your name").fill(name);

@@ -10,7 +10,7 @@ import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server, root } from "../server.js";
-import { apart, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
+import { apart, capture, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
 
 // The browser's picture of the own tab is given without asking, as somebody would who presses Allow.
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-tab-capture"] } });
@@ -26,18 +26,6 @@ const demo = (/** @type {string} */ name) => join(root, "demo", name);
 
 /** @param {import("@playwright/test").Page} page @param {string[]} files */
 const bring = (page, files) => page.locator("#picture-file").setInputFiles(files);
-
-/** Takes the box between two corners and gives the file. @param {import("@playwright/test").Page} page
- * @param {import("../stage.js").Point} a @param {import("../stage.js").Point} b */
-async function capture(page, a, b) {
-  await page.keyboard.press("c");
-  await drag(page, straight(a, b, 4));
-  await page.keyboard.press("Enter");
-  const proof = page.locator(".proof").first();
-  const [download] = await Promise.all([page.waitForEvent("download"), proof.getByRole("link", { name: "Download" }).click()]);
-  await page.keyboard.press("Escape");
-  return readFileSync(await download.path());
-}
 
 test("a document: each page with its marks, as fine as it is enlarged, the same in a capture", async ({ page, browser }) => {
   await startNow(page, server.base);

@@ -4,7 +4,7 @@
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, ready, startNow, straight } from "../stage.js";
+import { add, apart, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream"] } });
 
@@ -15,13 +15,6 @@ test.afterAll(async () => { await server.stop(); });
 
 const VERMILION = [213, 94, 0];
 
-/** @param {import("@playwright/test").Page} page @param {string} what */
-async function add(page, what) {
-  await page.locator("#order").click();
-  await page.locator(`[data-source="${what}"]`).click();
-  await expect(page.locator("#order-panel")).toBeHidden();
-}
-
 test("a camera is started, turned, mirrored and set; it comes back as it was; followers who cannot decode get stills", async ({ page, browser }) => {
   await startNow(page, server.base);
   await add(page, "camera");
@@ -31,13 +24,7 @@ test("a camera is started, turned, mirrored and set; it comes back as it was; fo
   const size = () => video.evaluate((v) => [/** @type {HTMLVideoElement} */ (v).videoWidth, /** @type {HTMLVideoElement} */ (v).videoHeight]);
   await expect.poll(async () => (await size())[0]).toBeGreaterThan(600);
   // A participant whose browser has no WebCodecs, as on a plain address of another machine.
-  const code = (await page.locator(".join-code").textContent()) ?? "";
-  const old = await (await browser.newContext()).newPage();
-  await old.addInitScript(() => { delete (/** @type {any} */ (window).VideoDecoder); });
-  await old.goto(`${server.base}/join`);
-  await old.getByLabel("Code").fill(code);
-  await old.getByLabel("Your name").fill("Tomasz");
-  await old.getByRole("button", { name: "Join" }).click();
+  const old = await follow(browser, page, "Tomasz", () => { delete (/** @type {any} */ (window).VideoDecoder); });
   const still = old.locator(".pane canvas");
   await expect(still).toBeVisible();
   const first = await still.getAttribute("data-taken");
@@ -68,4 +55,27 @@ test("a camera is started, turned, mirrored and set; it comes back as it was; fo
   await ready(page);
   await page.locator(".pane-call button").click();
   await expect(page.locator(".pane:not(.away) video")).toHaveCSS("transform", /matrix\(-1/);
+});
+
+test("who does not know the codec of a stream gets stills", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  await add(page, "bench");
+  await page.locator(".pane-call button").click();
+  const phone = await follow(browser, page, "Noor", () => {
+    // A browser that decodes videos, but not this one.
+    Object.assign(window, { VideoDecoder: class {
+      static async isConfigSupported() { return { supported: false }; }
+      constructor(/** @type {any} */ { error }) { this.error = error; this.state = "unconfigured"; }
+      configure() { this.error(new Error("an unknown codec")); }
+      decode() { throw new Error("not configured"); }
+      close() {}
+    } });
+  });
+  const still = phone.locator(".pane canvas");
+  await expect(still).toBeVisible();
+  const there = await seenAt(page, phone, 100, 60);
+  const here = await colour(page, 100, 60);
+  await expect.poll(async () => apart(await colour(phone, there.x, there.y), here)).toBeLessThan(14);
+  const first = await still.getAttribute("data-taken");
+  await expect.poll(() => still.getAttribute("data-taken")).not.toBe(first);
 });

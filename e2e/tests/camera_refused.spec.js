@@ -4,7 +4,7 @@
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
-import { apart, colour, follow, seenAt, startNow } from "../stage.js";
+import { add, apart, colour, follow, seenAt, startNow } from "../stage.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--deny-permission-prompts"] }, permissions: [] });
 
@@ -12,13 +12,6 @@ test.use({ launchOptions: { executablePath, args: [...args, "--deny-permission-p
 let server;
 test.beforeAll(async () => { server = await Server.start(); });
 test.afterAll(async () => { await server.stop(); });
-
-/** @param {import("@playwright/test").Page} page @param {string} what */
-async function add(page, what) {
-  await page.locator("#order").click();
-  await page.locator(`[data-source="${what}"]`).click();
-  await expect(page.locator("#order-panel")).toBeHidden();
-}
 
 test("a refused camera says what happened and what to do; the bench camera says that it is simulated", async ({ page, browser }) => {
   await startNow(page, server.base);

@@ -1,11 +1,10 @@
 // @ts-check
 // A shared tab: real capture, frozen, captured and followed; what happens when it ends.
 
-import { readFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+import { add, apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-select-tab-capture-source-by-title=Slides of the evening"] } });
 
@@ -16,35 +15,25 @@ test.afterAll(async () => { await server.stop(); });
 
 const VERMILION = [213, 94, 0];
 
-/** @param {import("@playwright/test").Page} page @param {string} what */
-async function add(page, what) {
-  await page.locator("#order").click();
-  await page.locator(`[data-source="${what}"]`).click();
-  await expect(page.locator("#order-panel")).toBeHidden();
-}
-
-/** @param {import("@playwright/test").Page} page @param {import("../stage.js").Point} a @param {import("../stage.js").Point} b */
-async function capture(page, a, b) {
-  await page.keyboard.press("c");
-  await drag(page, straight(a, b, 4));
-  await page.keyboard.press("Enter");
-  const [download] = await Promise.all([page.waitForEvent("download"), page.locator(".proof").first().getByRole("link", { name: "Download" }).click()]);
-  return readFileSync(await download.path());
+/** A tab to be shared, all of one colour. @param {import("@playwright/test").BrowserContext} context @param {string} background */
+async function openSlides(context, background) {
+  const slides = await context.newPage();
+  await slides.setViewportSize({ width: 1600, height: 900 });
+  await slides.goto(`${server.base}/practice`);
+  await slides.evaluate((background) => {
+    document.title = "Slides of the evening";
+    const all = document.createElement("div");
+    all.id = "a";
+    Object.assign(all.style, { position: "fixed", inset: "0", background });
+    document.body.replaceChildren(all);
+  }, background);
+  return slides;
 }
 
 test("a shared tab is shown, marked, frozen, captured at its own resolution and followed; ending it is said", async ({ page, context, browser }) => {
   // Four pages of real capture and decoding on two cores take their time.
   test.setTimeout(240_000);
-  const slides = await context.newPage();
-  await slides.setViewportSize({ width: 1600, height: 900 });
-  await slides.goto(`${server.base}/practice`);
-  await slides.evaluate(() => {
-    document.title = "Slides of the evening";
-    const all = document.createElement("div");
-    all.id = "a";
-    Object.assign(all.style, { position: "fixed", inset: "0", background: "#5f7a6a" });
-    document.body.replaceChildren(all);
-  });
+  const slides = await openSlides(context, "#5f7a6a");
   await page.bringToFront();
   await startNow(page, server.base);
   await add(page, "share");
@@ -91,4 +80,10 @@ test("a shared tab is shown, marked, frozen, captured at its own resolution and 
   await slides.close();
   await expect(page.locator("#says")).toContainText("Sharing has ended");
   expect(apart(await colour(page, 640, 400), [255, 255, 255])).toBeLessThan(6);
+  // Shared again, it goes on where it is.
+  await openSlides(context, "#c7b446");
+  await page.bringToFront();
+  await page.getByRole("button", { name: "Share another…" }).click();
+  await expect.poll(async () => apart(await colour(page, 640, 400), [199, 180, 70])).toBeLessThan(12);
+  await expect(page.locator("body.frozen")).toBeHidden();
 });

@@ -4,7 +4,7 @@
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
-import { startNow } from "../stage.js";
+import { add, startNow } from "../stage.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-tab-capture"] } });
 
@@ -12,13 +12,6 @@ test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-
 let server;
 test.beforeAll(async () => { server = await Server.start(); });
 test.afterAll(async () => { await server.stop(); });
-
-/** @param {import("@playwright/test").Page} page @param {string} what */
-async function add(page, what) {
-  await page.locator("#order").click();
-  await page.locator(`[data-source="${what}"]`).click();
-  await expect(page.locator("#order-panel")).toBeHidden();
-}
 
 test("the stage is recognised when somebody shares it on itself", async ({ page }) => {
   // What somebody does who picks this very tab: headless, the browser's picker leaves it out.

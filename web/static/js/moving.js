@@ -317,6 +317,8 @@ export class Moving {
       }
       source.ended = () => this.lost(id, "Sharing has ended. What it showed last stays; share again to go on.", true);
       source.stalls = (stalls) => stalls && say("The shared window shows nothing new: perhaps it is minimised or on another desktop. Its last picture stays.");
+      // What it was held at when sharing ended is over.
+      if (this.beneath.pane(id)?.frozen !== null) this.glass.thaw(id);
       this.run(id, source);
     } catch (e) {
       if (e instanceof SharesItself) return say("This is the stage itself: shown on itself it would be a hall of mirrors. Choose another tab, a window or a screen.");

@@ -90,7 +90,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
       "row-video": pane?.kind === "video",
       "row-page": pane?.kind === "page",
       "row-camera": pane?.kind === "camera" && runs && !pane.simulated,
-      "row-share": pane?.kind === "share" && runs,
+      "row-share": pane?.kind === "share" && (runs || pane.frozen !== null),
       "row-left": !!pane?.halved,
       "row-right": !!pane?.halved,
       "row-two": two,
