@@ -5,9 +5,9 @@ import { args, executablePath } from "./browser.js";
 export default defineConfig({
   testDir: "tests",
   outputDir: "results",
-  timeout: 90_000,
+  timeout: 240_000,
   // A machine that is busy takes its time; what is awaited is a condition, not a moment.
-  expect: { timeout: 10_000 },
+  expect: { timeout: 30_000 },
   retries: 0,
   workers: 2,
   reporter: "list",
