@@ -15,7 +15,8 @@ const browser = await chromium.launch({ executablePath, args: [...args, "--auto-
 /** @param {import("@playwright/test").Page} page @param {string} name */
 async function shot(page, name) {
   await page.waitForLoadState("networkidle");
-  await page.evaluate(() => Promise.all([...document.images].map((i) => i.src && !i.complete && i.decode().catch(() => {}))));
+  // Those that are fetched when they come into view may be out of it.
+  await page.evaluate(() => Promise.all([...document.images].map((i) => i.src && !i.complete && i.loading !== "lazy" && i.decode().catch(() => {}))));
   await page.screenshot({ path: join(folder, `${name}.png`), animations: "disabled" });
 }
 
