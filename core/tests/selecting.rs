@@ -22,8 +22,11 @@ const WIDTH: f64 = 8.0;
 const AREA: (f64, f64) = (1920.0, 1080.0);
 const HELD: SheetId = SheetId::Backdrop(BackdropId(1));
 
+/// From where to where, on the glass.
+type Line = ((f64, f64), (f64, f64));
+
 /// A straight stroke from `a` to `b` on the glass, as it lies on a sheet that is seen by `view`.
-fn stroke(id: u64, (a, b): ((f64, f64), (f64, f64)), seen: &InView) -> Mark {
+fn stroke(id: u64, (a, b): Line, seen: &InView) -> Mark {
     let at = |t: f64| Point::new(a.0 + (b.0 - a.0) * t, a.1 + (b.1 - a.1) * t);
     let points: Vec<InkPoint> = (0..=20)
         .map(|i| InkPoint::new(at(f64::from(i) / 20.0), WIDTH))
@@ -76,7 +79,7 @@ fn rand() -> u64 {
 }
 
 /// Strokes on the sheet of the backdrop, by where they lie on the glass.
-fn drawn(lines: &[((f64, f64), (f64, f64))], seen: &[InView]) -> Sheets {
+fn drawn(lines: &[Line], seen: &[InView]) -> Sheets {
     let mut sheets = Sheets::new(Keep::All);
     let steps = lines.iter().zip(1..).map(|(line, id)| Step {
         sheet: HELD,
@@ -90,7 +93,7 @@ fn place() -> impl Strategy<Value = (f64, f64)> {
     (0.0..AREA.0, 0.0..AREA.1)
 }
 
-fn lines() -> impl Strategy<Value = Vec<((f64, f64), (f64, f64))>> {
+fn lines() -> impl Strategy<Value = Vec<Line>> {
     let short = (place(), -90.0..90.0f64, -90.0..90.0f64);
     let short = short.prop_map(|((x, y), dx, dy)| ((x, y), (x + dx, y + dy)));
     prop::collection::vec(prop_oneof![(place(), place()), short], 1..12)
@@ -174,7 +177,7 @@ proptest! {
         let seen = in_view(zoom);
         let sheets = drawn(&lines, &seen);
         let tap = geo::Point::new(at.0, at.1);
-        let away = |line: &((f64, f64), (f64, f64))| {
+        let away = |line: &Line| {
             Euclidean.distance(&tap, &LineString::from(vec![line.0, line.1])) - WIDTH / 2.0
         };
         let found = select::at(&sheets, &seen, Point::new(at.0, at.1), reach);
@@ -216,7 +219,7 @@ proptest! {
         prop_assume!((is.0.0 - is.1.0).hypot(is.0.1 - is.1.1) > 20.0);
         let seen = in_view(zoom);
         let mut sheets = drawn(&[was], &seen);
-        let fingers = |(a, b): ((f64, f64), (f64, f64))| [Point::<Glass>::new(a.0, a.1), Point::new(b.0, b.1)];
+        let fingers = |(a, b): Line| [Point::<Glass>::new(a.0, a.1), Point::new(b.0, b.1)];
         let there = select::pinched(fingers(was), fingers(is)).unwrap();
         take(&mut sheets, select::moved(&seen, &all(1), &there));
         prop_assert!(near(&ends(&sheets, &seen, &all(1)), &[is.0, is.1], 0.5 * there.mean_scale().max(1.0)));

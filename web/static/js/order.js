@@ -139,7 +139,9 @@ export class Order {
       const small = new Image();
       small.src = `/lessons/${this.lesson}/backdrops/${b.id}/thumbnail.png`;
       small.alt = "";
-      key.append(small, b.name);
+      const name = document.createElement("span");
+      name.textContent = b.name;
+      key.append(small, name);
       key.setAttribute("aria-current", `${b.id === this.state.current}`);
       key.addEventListener("click", () => {
         closePanels();
