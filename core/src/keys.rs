@@ -63,10 +63,25 @@ pub struct Keys(BTreeMap<Deed, String>);
 /// Why a key cannot be given.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 pub enum KeyFault {
-    #[error("{key} is the key of “{}” already.", .by.words())]
+    #[error("{} is the key of “{}” already.", shown(.key), .by.words())]
     Taken { key: String, by: Deed },
-    #[error("{0} always means what it does now: digits pick swatches, Esc leaves, Tab moves on.")]
+    #[error("{} always means what it does now: digits pick swatches, Esc leaves, Tab moves on.", shown(.0))]
     Fixed(String),
+}
+
+/// A key as it is written on keyboards.
+///
+/// ```
+/// use bozzetto_core::keys::shown;
+/// assert_eq!([shown("é"), shown("PageUp"), shown("F2")], ["É", "Page Up", "F2"]);
+/// ```
+pub fn shown(key: &str) -> String {
+    match key {
+        "PageUp" => "Page Up".to_owned(),
+        "PageDown" => "Page Down".to_owned(),
+        _ if key.chars().count() == 1 => key.to_uppercase(),
+        _ => key.to_owned(),
+    }
 }
 
 impl Keys {
@@ -94,7 +109,7 @@ impl Keys {
     /// use bozzetto_core::keys::{Deed, Keys};
     /// let mut keys = Keys::default();
     /// let taken = keys.assign(Deed::Erase, "D").unwrap_err();
-    /// assert_eq!(taken.to_string(), "d is the key of “Draw” already.");
+    /// assert_eq!(taken.to_string(), "D is the key of “Draw” already.");
     /// keys.assign(Deed::Erase, "x").unwrap();
     /// assert_eq!((keys.deed("x"), keys.deed("e")), (Some(Deed::Erase), None));
     /// ```

@@ -375,7 +375,7 @@ test("keys are given anew, a taken one is refused by name; swatches that the las
   await page.keyboard.press("?");
   await page.locator('[data-deed="erase"]').click();
   await page.keyboard.press("d");
-  await expect(page.locator("#keys-say")).toHaveText("d is the key of “Draw” already.");
+  await expect(page.locator("#keys-say")).toHaveText("D is the key of “Draw” already.");
   await page.locator('[data-deed="erase"]').click();
   await page.keyboard.press("x");
   await expect(page.locator("#keys-say")).toHaveText("Kept: X.");

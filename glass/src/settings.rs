@@ -33,6 +33,11 @@ struct KeyShown {
 
 #[wasm_bindgen]
 impl Glass {
+    /// A key as it is written on keyboards.
+    pub fn key_shown(&self, key: &str) -> String {
+        bozzetto_core::keys::shown(key)
+    }
+
     /// Takes the settings over; what cannot be is put right.
     pub fn set_settings(&mut self, json: &str) {
         self.settings = serde_json::from_str::<Settings>(json)

@@ -70,20 +70,12 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
     };
     assert_eq!(fetch(0).await, StatusCode::OK);
     assert_eq!(fetch(2).await, StatusCode::NOT_FOUND);
-    presenter
-        .send(&seen(
-            document,
-            Seen {
-                page: 2,
-                ..Seen::default()
-            },
-        ))
-        .await;
-    let stage = participant.until(|m| match m {
-        FromServer::OnStage(stage) => Some(stage),
-        _ => None,
-    });
-    let stage = stage.await;
+    let page_seen = |page| Seen {
+        page,
+        ..Seen::default()
+    };
+    presenter.send(&seen(document, page_seen(2))).await;
+    let stage = participant.stage().await;
     let marks: Vec<u64> = stage
         .sheets
         .iter()
@@ -94,20 +86,9 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
     assert_eq!(fetch(0).await, StatusCode::NOT_FOUND);
     assert_eq!(fetch(2).await, StatusCode::OK);
     // A page that there is not is the last one that there is.
-    presenter
-        .send(&seen(
-            document,
-            Seen {
-                page: 99,
-                ..Seen::default()
-            },
-        ))
-        .await;
-    let stage = participant.until(|m| match m {
-        FromServer::OnStage(stage) => Some(stage),
-        _ => None,
-    });
-    assert_eq!(stage.await.backdrops.current.unwrap().seen.page, 3);
+    presenter.send(&seen(document, page_seen(99))).await;
+    let stage = participant.stage().await;
+    assert_eq!(stage.backdrops.current.unwrap().seen.page, 3);
 }
 
 /// How a backdrop was left is how it comes back, also when the server is started again: page, scroll,
@@ -204,11 +185,8 @@ async fn a_paused_lesson_plays_nothing_to_participants() {
     };
     assert!(paused && !backdrops.current.unwrap().seen.playback.playing);
     presenter.send(&ToServer::Pause(false)).await;
-    let stage = participant.until(|m| match m {
-        FromServer::OnStage(stage) => Some(stage),
-        _ => None,
-    });
-    assert!(stage.await.backdrops.current.unwrap().seen.playback.playing);
+    let stage = participant.stage().await;
+    assert!(stage.backdrops.current.unwrap().seen.playback.playing);
 }
 
 /// The divider is moved by itself: what was put in the panes in the meantime stays there.

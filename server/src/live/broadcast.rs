@@ -2,6 +2,7 @@
 //! whoever passes them on need not understand.
 
 use bytes::Bytes;
+use std::sync::atomic::{AtomicBool, Ordering};
 use tokio::sync::broadcast;
 
 /// Something sent to everybody.
@@ -69,11 +70,13 @@ pub enum Heard {
 }
 
 impl Subscription {
-    /// The next frame for somebody who takes streams, or `stills` of them; what may be left out is,
-    /// while the listener is behind.
-    pub async fn next(&mut self, stills: bool) -> Heard {
+    /// The next frame for somebody who takes streams, or stills of them, as `stills` says when it
+    /// comes; what may be left out is, while the listener is behind.
+    pub async fn next(&mut self, stills: &AtomicBool) -> Heard {
         loop {
-            match self.receiver.recv().await {
+            let heard = self.receiver.recv().await;
+            let stills = stills.load(Ordering::Relaxed);
+            match heard {
                 Ok(frame) if frame.sort == Sort::Stream && stills => {}
                 Ok(frame) if frame.sort == Sort::Still && !stills => {}
                 Ok(frame) if frame.sort != Sort::Firm && self.receiver.len() > BEHIND => {}

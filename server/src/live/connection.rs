@@ -93,7 +93,7 @@ async fn send_all(
     let mut ping = tokio::time::interval(PING);
     loop {
         let message = tokio::select! {
-            heard = frames.next(stills.load(Ordering::Relaxed)) => match heard {
+            heard = frames.next(stills) => match heard {
                 Heard::Frame(frame) => Message::Binary(frame.bytes),
                 Heard::Lost => match catch_up(connection, lesson).await {
                     Some((welcome, again)) => {

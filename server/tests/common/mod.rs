@@ -17,7 +17,7 @@ use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::mark::{Body as MarkBody, Mark, Style, Tip};
-use bozzetto_core::wire::{FromServer, Hello, ToServer, Welcome, decode, encode};
+use bozzetto_core::wire::{FromServer, Hello, OnStage, ToServer, Welcome, decode, encode};
 use futures_util::{SinkExt, StreamExt};
 use http_body_util::BodyExt;
 use tokio::net::TcpStream;
@@ -205,6 +205,15 @@ impl Browser {
                 return found;
             }
         }
+    }
+
+    /// What participants see on stage, the next time that they are told.
+    pub async fn stage(&mut self) -> OnStage {
+        self.until(|m| match m {
+            FromServer::OnStage(stage) => Some(*stage),
+            _ => None,
+        })
+        .await
     }
 
     /// Waits until the change of this name has been told, and whether it was kept.

@@ -10,9 +10,6 @@ import { closePanels } from "./panels.js";
 /** @param {KeyboardEvent} e */
 export const named = (e) => (e.key === " " ? "Space" : e.key.length === 1 ? e.key.toLowerCase() : e.key);
 
-/** @param {string} key */
-const shown = (key) => ({ PageUp: "Page Up", PageDown: "Page Down" })[key] ?? (key.length === 1 ? key.toUpperCase() : key);
-
 export class HelpSheet {
   /**
    * @param {Glass} glass
@@ -56,8 +53,8 @@ export class HelpSheet {
         const give = document.createElement("button");
         give.className = "key";
         give.dataset.deed = deed;
-        give.textContent = this.waiting === deed ? "Press a key…" : shown(key);
-        give.setAttribute("aria-label", `${words}: ${shown(key)}. Give it another key`);
+        give.textContent = this.waiting === deed ? "Press a key…" : this.glass.key_shown(key);
+        give.setAttribute("aria-label", `${words}: ${this.glass.key_shown(key)}. Give it another key`);
         give.addEventListener("click", () => {
           this.waiting = deed;
           this.fill();
@@ -80,7 +77,7 @@ export class HelpSheet {
     if (e.key === "Escape") this.says("");
     else {
       const fault = this.glass.assign_key(deed, named(e));
-      this.says(fault ?? `Kept: ${shown(named(e))}.`);
+      this.says(fault ?? `Kept: ${this.glass.key_shown(named(e))}.`);
       if (!fault) this.settings.hasChanged();
     }
     this.fill();
