@@ -27,6 +27,9 @@ async function openSlides(context, background) {
     Object.assign(all.style, { position: "fixed", inset: "0", background });
     document.body.replaceChildren(all);
   }, background);
+  // The browser chooses by the title that it knows, which it hears of a moment later.
+  const browser = await context.browser()?.newBrowserCDPSession();
+  await expect.poll(async () => (await browser?.send("Target.getTargets"))?.targetInfos.some((t) => t.title === "Slides of the evening")).toBe(true);
   return slides;
 }
 

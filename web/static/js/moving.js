@@ -3,7 +3,7 @@
 // and participants.
 
 import { drawable } from "./beneath.js";
-import { say } from "./messages.js";
+import { hush, say } from "./messages.js";
 import { el } from "./page.js";
 import { SharesItself, camera, canShowTab, drawn, markTab, ownTab, refusal, screen } from "./sources.js";
 import { StreamSender } from "./streams.js";
@@ -317,7 +317,8 @@ export class Moving {
       }
       source.ended = () => this.lost(id, "Sharing has ended. What it showed last stays; share again to go on.", true);
       source.stalls = (stalls) => stalls && say("The shared window shows nothing new: perhaps it is minimised or on another desktop. Its last picture stays.");
-      // What it was held at when sharing ended is over.
+      // What it was held at when sharing ended is over, and what was said of that.
+      hush();
       if (this.beneath.pane(id)?.frozen !== null) this.glass.thaw(id);
       this.run(id, source);
     } catch (e) {
