@@ -286,11 +286,14 @@ impl Glass {
         self.area = bozzetto_core::frames::Size::glass(lesson.aspect.0, lesson.aspect.1);
         self.order = lesson.order;
         let found = |id| self.order.iter().find(|b| b.id == id).cloned();
+        // A divider that is being moved here stays in the hand.
+        let held = self.on_stage.beside.as_ref().filter(|_| self.dividing);
+        let divider = held.map(|(_, divider)| *divider);
         let stage = Stage {
             current: lesson.current.and_then(found),
             beside: lesson
                 .beside
-                .and_then(|b| Some((found(b.backdrop)?, b.divider))),
+                .and_then(|b| Some((found(b.backdrop)?, divider.unwrap_or(b.divider)))),
         };
         let id = |b: &BackdropView| b.id.0.to_string();
         events.push(Event::Lesson(LessonEvent {

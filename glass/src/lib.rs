@@ -87,6 +87,8 @@ pub struct Glass {
     streams: Streams,
     /// How many pixels those that run in this tab have to a backdrop unit.
     fine: HashMap<BackdropId, f64>,
+    /// The divider is being moved, and the server has not been told where to.
+    dividing: bool,
     /// How many milliseconds the server's clock is ahead of this machine's.
     clock_ahead: f64,
 }
@@ -147,6 +149,7 @@ impl Glass {
             own: None,
             streams: Streams::default(),
             fine: HashMap::new(),
+            dividing: false,
             clock_ahead: 0.0,
         }
     }

@@ -206,6 +206,7 @@ impl Glass {
         {
             *shown = Beside { divider, ..beside }.settled().divider;
             let divider = *shown;
+            self.dividing = !sent;
             self.spoil_view();
             if sent {
                 self.send(&ToServer::Divide(divider));
