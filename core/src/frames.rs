@@ -40,7 +40,7 @@ frame!(
     Ink
 );
 frame!(
-    /// Device pixels.
+    /// Pixels of a screen or a picture, from its upper left corner.
     Pixels
 );
 

@@ -6,7 +6,7 @@ import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, apart, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 
-test.use({ launchOptions: { executablePath, args: [...args, "--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream"] } });
+test.use({ launchOptions: { executablePath, args: [...args, "--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream=device-count=2"] } });
 
 /** @type {Server} */
 let server;
@@ -45,6 +45,11 @@ test("a camera is started, turned, mirrored and set; it comes back as it was; fo
   await page.locator("#camera-turn").click();
   const upright = await video.boundingBox();
   expect((upright?.height ?? 0) > (upright?.width ?? 0)).toBe(true);
+  // It fills its upright place, from edge to edge: the simulated camera is green all over.
+  const { x, y, width } = /** @type {{ x: number, y: number, width: number }} */ (upright);
+  const green = (/** @type {number[]} */ [r, g, b]) => g > r + 40 && g > b + 40;
+  await expect.poll(async () => green(await colour(page, x + 6, y + 200))).toBe(true);
+  expect(green(await colour(page, x + width - 6, y + 200))).toBe(true);
   await page.locator("#camera-turn").click();
   await page.locator("#camera-turn").click();
   await page.locator("#camera-turn").click();
@@ -55,6 +60,47 @@ test("a camera is started, turned, mirrored and set; it comes back as it was; fo
   await ready(page);
   await page.locator(".pane-call button").click();
   await expect(page.locator(".pane:not(.away) video")).toHaveCSS("transform", /matrix\(-1/);
+});
+
+test("what a camera lets be set is set, and remembered for that camera", async ({ page, context, browser }) => {
+  // As somebody would who allows the camera and its zoom.
+  await page.goto(server.base);
+  await context.grantPermissions(["camera"]);
+  const cdp = await browser.newBrowserCDPSession();
+  const { targetInfos } = await cdp.send("Target.getTargets");
+  const browserContextId = targetInfos.find((t) => t.url.startsWith(server.base))?.browserContextId;
+  await cdp.send("Browser.setPermission", { permission: { name: "camera", panTiltZoom: true }, setting: "granted", browserContextId });
+  await startNow(page, server.base);
+  await add(page, "camera");
+  await page.locator(".pane-call button").click();
+  const video = page.locator(".pane:not(.away) video");
+  const settings = () => video.evaluate((v) => {
+    const stream = /** @type {MediaStream} */ (/** @type {HTMLVideoElement} */ (v).srcObject);
+    const { zoom, focusDistance, exposureTime, deviceId } = /** @type {any} */ (stream.getVideoTracks()[0].getSettings());
+    return { zoom, focusDistance, exposureTime, deviceId };
+  });
+  await expect(video).toBeVisible();
+  await page.locator("#camera-key").click();
+  await page.getByRole("slider", { name: "Zoom" }).fill("250");
+  await page.getByRole("slider", { name: "Focus" }).focus();
+  await page.keyboard.press("ArrowRight");
+  await page.getByRole("slider", { name: "Exposure" }).fill("20");
+  await expect.poll(settings).toMatchObject({ zoom: 250, focusDistance: 55, exposureTime: 20 });
+  await expect(page.locator("#camera-exposure-said")).toHaveText("2 ms");
+  const first = (await settings()).deviceId;
+  // Another one has settings of its own; it is the one that comes back here.
+  await page.getByLabel("Device").selectOption({ index: 1 });
+  await expect.poll(settings).toMatchObject({ zoom: 100, focusDistance: 50, exposureTime: 50 });
+  const second = (await settings()).deviceId;
+  expect(second).not.toBe(first);
+  await page.reload();
+  await ready(page);
+  await page.locator(".pane-call button").click();
+  await expect(video).toBeVisible();
+  expect((await settings()).deviceId).toBe(second);
+  await page.locator("#camera-key").click();
+  await page.getByLabel("Device").selectOption({ index: 0 });
+  await expect.poll(settings).toEqual({ zoom: 250, focusDistance: 55, exposureTime: 20, deviceId: first });
 });
 
 test("who does not know the codec of a stream gets stills", async ({ page, browser }) => {

@@ -3,6 +3,7 @@
 use bozzetto_core::backdrop::BackdropView;
 use bozzetto_core::change::Op;
 use bozzetto_core::ids::AuthorId;
+use bozzetto_core::stream::Watching;
 use bozzetto_core::wire::{
     FromServer, LessonView, OnStage, Person, Stage, Start, State, TakeAway, Welcome, decode,
 };
@@ -177,6 +178,7 @@ impl Glass {
                 events.push(Event::WantKey { id });
             }
             FromServer::Watching { stills, streams } => {
+                self.streams.watching = Watching { stills, streams };
                 events.push(Event::Watching { stills, streams });
             }
             FromServer::WetEnd { mark } => {

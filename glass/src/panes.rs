@@ -99,17 +99,6 @@ impl Glass {
         serde_json::to_string(&(whole, part)).unwrap_or_default()
     }
 
-    /// The part of a backdrop on stage that its pane shows at this moment, in backdrop units.
-    pub fn seen_part(&self, id: &str) -> Vec<f64> {
-        let panes = self.panes();
-        let found = panes.iter().find_map(|pane| {
-            let backdrop = pane.backdrop?;
-            let back = backdrop.view(&pane.room).inverse()?;
-            (backdrop.id.0.to_string() == id).then(|| back.apply_rect(&pane.room))
-        });
-        found.map_or_else(Vec::new, |r| corners(&r).to_vec())
-    }
-
     /// Where the divider is: x in glass units; negative for none.
     pub fn divider(&self) -> f64 {
         match &self.on_stage.beside {

@@ -2,10 +2,12 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use bozzetto_core::frames::{Point, Rect};
+use bozzetto_core::frames::{Glass as GlassFrame, Held, Map, Pixels, Point, Rect, Size};
 use bozzetto_core::ids::BackdropId;
 use bozzetto_core::mirror::{GREYS, ROUNDS, keeps_step};
-use bozzetto_core::stream::{Chunk, Codec, Gate, Governor, Still, Take};
+use bozzetto_core::stream::{
+    self, Chunk, Codec, Gate, Line, Schedule, Still, Take, Turn, Watching,
+};
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
@@ -15,16 +17,19 @@ use crate::panes::corners;
 /// See the module's description.
 #[derive(Default)]
 pub struct Streams {
-    /// What is sent: how each encoder is to go on, and where it is.
+    /// What is sent: when each goes out, and where its encoder is.
     sent: HashMap<BackdropId, Sending>,
+    /// How many participants get what.
+    pub(crate) watching: Watching,
     /// What is got: which chunks can be used.
     gates: HashMap<BackdropId, Gate>,
     /// Got, and not yet fetched by the page.
     came: VecDeque<Came>,
 }
 
+#[derive(Default)]
 struct Sending {
-    governor: Governor,
+    schedule: Schedule,
     run: u32,
     next: u32,
 }
@@ -102,20 +107,126 @@ impl Came {
 impl Glass {
     /// An encoder begins: `run` is drawn anew each time.
     pub fn stream_begins(&mut self, id: &str, run: u32) {
-        if let Ok(id) = id.parse() {
-            let governor = self
-                .streams
-                .sent
-                .get(&BackdropId(id))
-                .map_or_else(Governor::default, |s| s.governor);
-            let next = 0;
-            let sending = Sending {
-                governor,
-                run,
-                next,
-            };
-            self.streams.sent.insert(BackdropId(id), sending);
+        if let Ok(id) = id.parse().map(BackdropId) {
+            let sending = self.streams.sent.entry(id).or_default();
+            sending.schedule.begin();
+            (sending.run, sending.next) = (run, 0);
         }
+    }
+
+    /// Somebody needs a frame that stands by itself.
+    pub fn stream_wants_key(&mut self, id: &str) {
+        if let Some(sending) = self.sending(id) {
+            sending.schedule.want_key();
+        }
+    }
+
+    /// In how many milliseconds it is the turn of a picture that is at hand: 0 is now, infinity never,
+    /// since nobody watches. `unsent` bytes wait for the line, `unencoded` frames for the encoder.
+    pub fn stream_turn(&mut self, id: &str, unsent: f64, unencoded: u32, now: f64) -> f64 {
+        let watching = self.streams.watching;
+        let Some(sending) = self.sending(id) else {
+            return f64::INFINITY;
+        };
+        let line = Line { unsent, unencoded };
+        match sending.schedule.turn(watching, line, now) {
+            Turn::Nobody => f64::INFINITY,
+            Turn::Later(wait) => wait,
+            Turn::Now => 0.0,
+        }
+    }
+
+    /// A picture is sent now; whether it goes out as a still too.
+    pub fn stream_sent(&mut self, id: &str, now: f64) -> bool {
+        let watching = self.streams.watching;
+        let sending = self.sending(id);
+        sending.is_some_and(|s| {
+            s.schedule.sent(now);
+            s.schedule.still(watching, now)
+        })
+    }
+
+    /// Whether there is nobody here who decodes streams.
+    pub fn stream_only_stills(&self) -> bool {
+        self.streams.watching.streams == 0
+    }
+
+    /// How many bits a second the encoder is to be set to for frames of this size; 0 when it is set
+    /// well enough.
+    pub fn stream_setting(&mut self, id: &str, width: u32, height: u32) -> f64 {
+        let pace = self
+            .sending(id)
+            .and_then(|s| s.schedule.setting((width, height)));
+        pace.map_or(0.0, |p| p.bits)
+    }
+
+    /// Whether the frame that is encoded now has to stand by itself.
+    pub fn stream_key(&mut self, id: &str, now: f64) -> bool {
+        self.sending(id).is_some_and(|s| s.schedule.key(now))
+    }
+
+    /// In how many milliseconds somebody who waits for a frame that stands by itself is to get it;
+    /// 0 when nobody does.
+    pub fn stream_awaited(&mut self, id: &str) -> f64 {
+        let awaited = self.sending(id).and_then(|s| s.schedule.awaited());
+        awaited.unwrap_or(0.0)
+    }
+
+    /// The size that a part of so many pixels is encoded at.
+    pub fn stream_size(&self, width: f64, height: f64) -> Vec<u32> {
+        let (width, height) = stream::encoded_size(width, height);
+        vec![width, height]
+    }
+
+    /// Which part of a picture of `width` by `height` pixels is a backdrop's (x, y, width, height),
+    /// and what of the backdrop it shows (x0, y0, x1, y1 in its units); empty when it is nothing.
+    /// `host` is given when the picture is one of everything beneath the glass: its size, and the
+    /// glass's corner in it, in CSS pixels. `even` as encoders want it.
+    pub fn picture_part(
+        &self,
+        id: &str,
+        width: u32,
+        height: u32,
+        host: &[f64],
+        even: bool,
+    ) -> Vec<f64> {
+        let panes = self.panes();
+        let pane = panes.iter().find_map(|pane| {
+            let backdrop = pane.backdrop?;
+            (backdrop.id.0.to_string() == id).then_some((backdrop, pane.room))
+        });
+        let Some((backdrop, room)) = pane else {
+            return Vec::new();
+        };
+        let (lies, seen) = match *host {
+            [w, h, x, y] => {
+                let (sx, sy) = (f64::from(width) / w, f64::from(height) / h);
+                let css = self.scale;
+                let there = Map::<GlassFrame, Pixels>::from_coefficients([
+                    css * sx,
+                    0.0,
+                    0.0,
+                    css * sy,
+                    x * sx,
+                    y * sy,
+                ]);
+                let Some(back) = backdrop.view(&room).inverse() else {
+                    return Vec::new();
+                };
+                (there.apply_rect(&room), back.apply_rect(&room))
+            }
+            _ => {
+                let whole = Size::new(f64::from(width), f64::from(height));
+                (Rect::of_size(whole), backdrop.shown(&room))
+            }
+        };
+        let cut = stream::cut(&lies, (width, height), &seen, even);
+        cut.map_or_else(Vec::new, |cut| {
+            let crop = &cut.crop;
+            let mut part = vec![crop.x0, crop.y0, crop.width(), crop.height()];
+            part.extend(corners(&cut.shows));
+            part
+        })
     }
 
     /// Sends an encoded frame. `codec`, `colour`, `width` and `height` are of meaning with a key frame.
@@ -177,19 +288,6 @@ impl Glass {
         }
     }
 
-    /// Takes note of how many bytes wait to be sent and how many frames wait to be encoded. Gives
-    /// bits and frames to a second, and whether a further frame is to be left out.
-    pub fn stream_pace(&mut self, id: &str, unsent: f64, unencoded: u32, now: f64) -> Vec<f64> {
-        let id = id.parse().ok().map(BackdropId);
-        let Some(sending) = id.and_then(|id| self.streams.sent.get_mut(&id)) else {
-            return Vec::new();
-        };
-        sending.governor.report(unsent, unencoded, now);
-        let pace = sending.governor.pace();
-        let skips = sending.governor.skips(unsent, unencoded);
-        vec![pace.bits, pace.frames, f64::from(u8::from(skips))]
-    }
-
     /// The next frame that came and is to be decoded or shown.
     pub fn next_frame(&mut self) -> Option<Came> {
         self.streams.came.pop_front()
@@ -242,6 +340,10 @@ impl Glass {
 }
 
 impl Glass {
+    fn sending(&mut self, id: &str) -> Option<&mut Sending> {
+        self.streams.sent.get_mut(&BackdropId(id.parse().ok()?))
+    }
+
     pub(crate) fn take_chunk(&mut self, chunk: Chunk) {
         let gate = self.streams.gates.entry(chunk.backdrop).or_default();
         match gate.take(chunk.run, chunk.number, chunk.key.is_some()) {
@@ -277,7 +379,7 @@ impl Glass {
     }
 }
 
-fn about(id: &str, shows: &[f64]) -> Option<(BackdropId, Rect<bozzetto_core::frames::Held>)> {
+fn about(id: &str, shows: &[f64]) -> Option<(BackdropId, Rect<Held>)> {
     let [x0, y0, x1, y1] = *shows else {
         return None;
     };

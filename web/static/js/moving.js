@@ -3,9 +3,10 @@
 // and participants.
 
 import { drawable } from "./beneath.js";
+import { startCamera } from "./cameras.js";
 import { hush, say } from "./messages.js";
 import { el } from "./page.js";
-import { SharesItself, camera, canShowTab, drawn, markTab, ownTab, refusal, screen } from "./sources.js";
+import { SharesItself, canShowTab, drawn, markTab, ownTab, refusal, screen } from "./sources.js";
 import { StreamSender } from "./streams.js";
 
 /** @import { Glass } from "../glass/glass.js" */
@@ -67,7 +68,7 @@ export class Moving {
   watch(watching) {
     this.watching = watching;
     this.send();
-    for (const sender of this.senders.values()) sender.watch(watching);
+    for (const sender of this.senders.values()) sender.again();
   }
 
   /** @param {string} id */
@@ -92,9 +93,7 @@ export class Moving {
       if (!source || this.senders.has(pane.id)) continue;
       const { glass, flush, unsent } = this;
       glass.stream_begins(pane.id, crypto.getRandomValues(new Uint32Array(1))[0]);
-      const sender = new StreamSender({ glass, id: pane.id, source, unsent, flush, part: () => this.partOf(pane.id) });
-      this.senders.set(pane.id, sender);
-      sender.watch(this.watching);
+      this.senders.set(pane.id, new StreamSender({ glass, id: pane.id, source, unsent, flush, part: () => this.partOf(pane.id, true) }));
     }
     // A page can only be shown by the browser's picture of this tab: asked for once.
     const page = [...wanted.values()].find((p) => p.kind === "page");
@@ -112,23 +111,20 @@ export class Moving {
 
   /**
    * The part of a source's pictures that is a backdrop's, and what of the backdrop it shows.
-   * @param {string} id
+   * @param {string} id @param {boolean} even as encoders want it
    * @returns {import("./streams.js").Part | null}
    */
-  partOf(id) {
+  partOf(id, even) {
     const pane = this.beneath.pane(id);
     const source = this.sourceOf(pane ?? undefined);
     if (!pane || !source) return null;
     const [w, h] = source.size;
-    if (!w || !h) return null;
-    if (pane.kind !== "page") return { crop: [0, 0, w, h], shows: [0, 0, ...pane.window] };
+    const { host, origin } = this.beneath;
+    const { width, height } = host.getBoundingClientRect();
     // The tab's picture is of everything beneath the marks; the page's pane is cut out of it.
-    const host = this.beneath.host.getBoundingClientRect();
-    const [sx, sy] = [w / host.width, h / host.height];
-    const { css, origin } = this.beneath;
-    const [x0, y0, x1, y1] = pane.room.map((v) => v * css);
-    const seen = this.glass.seen_part(id);
-    return { crop: [(x0 + origin.x) * sx, (y0 + origin.y) * sy, (x1 - x0) * sx, (y1 - y0) * sy], shows: [...seen] };
+    const of = pane.kind === "page" ? [width, height, origin.x, origin.y] : [];
+    const part = w && h ? this.glass.picture_part(id, w, h, new Float64Array(of), even) : [];
+    return part.length ? { crop: [...part.slice(0, 4)], shows: Float64Array.from(part.slice(4)) } : null;
   }
 
   // ---- Pictures ------------------------------------------------------------------------------
@@ -161,13 +157,13 @@ export class Moving {
     const { tab } = this;
     if (!tab) return null;
     await nextFrame(tab.element);
-    const part = this.partOf(pane.id);
+    const part = this.partOf(pane.id, false);
     if (!part) return null;
-    const [x, y, w, h] = part.crop.map(Math.round);
+    const [x, y, w, h] = part.crop;
     const canvas = document.createElement("canvas");
     [canvas.width, canvas.height] = [w, h];
     canvas.getContext("2d")?.drawImage(tab.element, x, y, w, h, 0, 0, w, h);
-    return { canvas, shows: part.shows };
+    return { canvas, shows: [...part.shows] };
   }
 
   /**
@@ -296,10 +292,7 @@ export class Moving {
    */
   async startCamera(id, simulated, wanted = {}) {
     try {
-      const source = simulated ? drawn((await import("./bench_camera.js")).benchCamera(), "Simulated camera") : await camera({ ...remembered(), ...wanted });
-      const kept = remembered(source.name);
-      source.orientation = { turn: kept.turn ?? 0, mirror: kept.mirror ?? false };
-      if (!simulated) remember(source.name, { deviceId: source.track.getSettings().deviceId, height: wanted.height ?? kept.height, last: true });
+      const source = simulated ? drawn((await import("./bench_camera.js")).benchCamera(), "Simulated camera") : await startCamera(id, wanted);
       source.ended = () => this.lost(id, "The camera has stopped: it was unplugged, or another program took it.");
       this.run(id, source);
     } catch (e) {
@@ -436,23 +429,4 @@ function nextFrame(element) {
     const timer = setTimeout(resolve, 250);
     if (element instanceof HTMLVideoElement) element.requestVideoFrameCallback(() => (clearTimeout(timer), resolve()));
   });
-}
-
-/**
- * What was set for a camera, by its name; without one for the camera used last.
- * @param {string} [name]
- * @returns {{ deviceId?: string, height?: number, turn?: number, mirror?: boolean }}
- */
-export function remembered(name = localStorage.getItem("camera:last") ?? "") {
-  try {
-    return JSON.parse(localStorage.getItem(`camera:${name}`) ?? "{}");
-  } catch {
-    return {};
-  }
-}
-
-/** @param {string} name @param {Record<string, unknown>} settings */
-export function remember(name, { last, ...settings }) {
-  localStorage.setItem(`camera:${name}`, JSON.stringify({ ...remembered(name), ...settings }));
-  if (last) localStorage.setItem("camera:last", name);
 }

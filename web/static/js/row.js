@@ -1,10 +1,10 @@
 // @ts-check
 // The rail's second row: what can be done with the backdrop that the hand was on last, by its kind.
 
-import { icon, input, el, button } from "./page.js";
+import { prepareCamera } from "./camera_panel.js";
+import { icon, el, button } from "./page.js";
 import { closePanels, panel } from "./panels.js";
 import { preparePlayer } from "./players.js";
-import { remember, remembered } from "./moving.js";
 
 /** @import { Glass } from "../glass/glass.js" */
 /** @import { Beneath } from "./beneath.js" */
@@ -39,7 +39,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
   });
   el("page-own-tab").addEventListener("click", () => moving.allow());
   panel("pages-key", "pages-panel", fillPages);
-  prepareCamera({ glass, active, moving, beneath });
+  prepareCamera({ active, moving, beneath });
 
   /** The strip of a document's or a board's pages. */
   function fillPages() {
@@ -127,63 +127,4 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
     }
   }
   return { show };
-}
-
-/**
- * The panel of a camera: which one, how fine, how it stands, and what the device lets be set.
- * @param {{ glass: Glass, active: () => string | null, moving: Moving, beneath: Beneath }} stage
- */
-function prepareCamera({ active, moving, beneath }) {
-  const device = /** @type {HTMLSelectElement} */ (el("camera-device"));
-  const height = /** @type {HTMLSelectElement} */ (el("camera-height"));
-  const source = () => moving.sources.get(active() ?? "") ?? null;
-  const again = () => {
-    const id = active();
-    if (id) moving.startCamera(id, false, { deviceId: device.value, height: Number(height.value) });
-  };
-  panel("camera-key", "camera-panel", fill);
-  device.addEventListener("change", again);
-  height.addEventListener("change", again);
-
-  async function fill() {
-    const now = source();
-    if (!now) return;
-    const all = (await navigator.mediaDevices.enumerateDevices()).filter((d) => d.kind === "videoinput");
-    device.replaceChildren(...all.map((d) => new Option(d.label || "Camera", d.deviceId)));
-    device.value = now.track.getSettings().deviceId ?? "";
-    height.value = `${remembered(now.name).height ?? 1080}`;
-    settings(now);
-  }
-
-  /** What the device offers: zoom, focus, exposure. @param {import("./sources.js").Source} now */
-  function settings(now) {
-    const can = /** @type {any} */ (now.track.getCapabilities?.() ?? {});
-    const is = /** @type {any} */ (now.track.getSettings());
-    for (const [id, key, mode] of /** @type {const} */ ([["camera-zoom", "zoom", ""], ["camera-focus", "focusDistance", "focusMode"], ["camera-exposure", "exposureTime", "exposureMode"]])) {
-      const slider = input(id);
-      const range = can[key];
-      el(`${id}-row`).hidden = !range || !(range.max > range.min);
-      if (!range) continue;
-      Object.assign(slider, { min: range.min, max: range.max, step: range.step || "any", value: is[key] ?? range.min });
-      slider.oninput = () => {
-        const value = { [key]: Number(slider.value), ...(mode && can[mode]?.includes("manual") ? { [mode]: "manual" } : {}) };
-        now.track.applyConstraints(/** @type {any} */ ({ advanced: [value] })).catch(() => {});
-      };
-    }
-  }
-
-  /** @param {(now: import("./sources.js").Source) => void} change */
-  const orient = (change) => {
-    const id = active();
-    const now = source();
-    if (!id || !now) return;
-    change(now);
-    remember(now.name, { ...now.orientation });
-    moving.sized(id);
-    moving.turn(id);
-    beneath.show();
-    moving.key(id);
-  };
-  el("camera-turn").addEventListener("click", () => orient(({ orientation }) => (orientation.turn = (orientation.turn + 1) % 4)));
-  el("camera-mirror").addEventListener("click", () => orient(({ orientation }) => (orientation.mirror = !orientation.mirror)));
 }

@@ -1,6 +1,6 @@
 // @ts-check
-// Where moving backdrops get their pictures from: a camera, a shared screen, the stand-in for a
-// camera, and the browser's picture of this tab for web pages.
+// Where moving backdrops get their pictures from: a shared screen, the stand-in for a camera, and the
+// browser's picture of this tab for web pages; cameras have a file of their own.
 
 /**
  * @typedef {{ turn: number, mirror: boolean }} Orientation quarter turns clockwise, then mirrored
@@ -107,8 +107,8 @@ export class Source {
   }
 }
 
-/** @param {MediaStream} stream */
-async function shownIn(stream) {
+/** The element that shows a stream, once it does. @param {MediaStream} stream */
+export async function shownIn(stream) {
   const video = document.createElement("video");
   video.muted = true;
   video.playsInline = true;
@@ -126,17 +126,6 @@ export function refusal(e, what) {
   if (name === "NotFoundError" || name === "OverconstrainedError") return `No such ${what} was found. Is it plugged in?`;
   if (name === "NotReadableError" || name === "AbortError") return `The ${what} is in use by another program, or does not answer. Close what uses it and try again.`;
   return `The ${what} could not be started: ${e instanceof Error ? e.message : e}`;
-}
-
-/**
- * A camera; without `deviceId` whichever the browser takes first.
- * @param {{ deviceId?: string, height?: number }} wanted
- */
-export async function camera({ deviceId, height = 1080 }) {
-  const video = { deviceId: deviceId ? { exact: deviceId } : undefined, height: { ideal: height }, width: { ideal: Math.round((height * 16) / 9) } };
-  const stream = await navigator.mediaDevices.getUserMedia({ video, audio: false });
-  const [track] = stream.getVideoTracks();
-  return new Source(track, await shownIn(stream), track.label);
 }
 
 /** Marks this tab, so that a stage that is about to be shared on itself is recognised. @param {string} mark */
