@@ -190,6 +190,36 @@ pub fn correction(playback: &Playback, shown: f64, wanted: f64) -> Correction {
     }
 }
 
+/// The length of a video's frame in seconds, from the moments of frames that were shown one after
+/// the other; 0 when it cannot be told. Some may have been left out, and moments are often rounded
+/// to a millisecond.
+///
+/// ```
+/// use bozzetto_core::playback::frame_length;
+/// // Thirty frames a second, in milliseconds, with one left out.
+/// let length = frame_length(&[0.0, 0.033, 0.067, 0.133, 0.167, 0.2]);
+/// assert!((length - 1.0 / 30.0).abs() < 1e-4);
+/// assert_eq!(frame_length(&[1.0]), 0.0);
+/// ```
+pub fn frame_length(moments: &[f64]) -> f64 {
+    let steps = moments.windows(2).map(|w| w[1] - w[0]);
+    let steps: Vec<f64> = steps.filter(|s| *s >= SHORTEST_FRAME).collect();
+    let Some(shortest) = steps.iter().copied().reduce(f64::min) else {
+        return 0.0;
+    };
+    let frames: f64 = steps.iter().map(|s| (s / shortest).round()).sum();
+    let length = steps.iter().sum::<f64>() / frames;
+    if (SHORTEST_FRAME..=LONGEST_FRAME).contains(&length) {
+        length
+    } else {
+        0.0
+    }
+}
+
+/// In seconds: 250 frames a second, and slides that are shown as a video.
+const SHORTEST_FRAME: f64 = 0.004;
+const LONGEST_FRAME: f64 = 1.0;
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -221,6 +251,28 @@ mod tests {
                 let round = p.looped && (before - after).abs() > duration - 1e-6;
                 prop_assert!((before - after).abs() < 1e-6 || again || round, "{before} {after}");
             }
+        }
+    }
+
+    proptest! {
+        /// The usual speeds of films (ITU-R BT.2020, table 3), as containers round them, with up to
+        /// two in a row left out by a browser that is busy.
+        #[test]
+        fn a_frame_is_as_long_as_the_film_says(
+            which in 0..7usize, left_out in prop::collection::vec(0..3usize, 12), digits in 3..7,
+        ) {
+            let per_second = [24_000.0 / 1001.0, 24.0, 25.0, 30_000.0 / 1001.0, 30.0, 50.0, 60.0][which];
+            prop_assume!(left_out.contains(&0));
+            let rounding = 10f64.powi(digits);
+            let mut number = 0.0;
+            let mut moments = vec![0.0];
+            for out in left_out {
+                number += 1.0 + out as f64;
+                moments.push((number / per_second * rounding).round() / rounding);
+            }
+            // Both ends are off by half of what is rounded to at most.
+            let off = (frame_length(&moments) - 1.0 / per_second).abs();
+            prop_assert!(off <= 1.0 / rounding / number + 1e-12, "{off}");
         }
     }
 }

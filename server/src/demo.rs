@@ -46,13 +46,6 @@ static NOTICES: DemoPicture = demo_picture!("Notices to mariners.pdf");
 static TIDE: DemoPicture = demo_picture!("Tide and lights.html");
 static VESSEL: DemoPicture = demo_picture!("Vessel at the buoys.webm");
 static VESSEL_POSTER: &[u8] = include_bytes!("../../demo/Vessel at the buoys.png");
-/// What a browser finds out about the film.
-const VESSEL_ABOUT: About = About {
-    width: 1280.0,
-    height: 720.0,
-    duration: 12.0,
-    frame: 0.04,
-};
 
 /// Fills a new data folder.
 pub async fn fill(data: &Path) -> anyhow::Result<()> {
@@ -66,7 +59,7 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
     let chart = add(&app, class, &HARBOUR).await?;
     add(&app, class, &TIDE).await?;
     add(&app, class, &NOTICES).await?;
-    film(&app, Whither::Lesson(class)).await?;
+    film(&app, Whither::End(class)).await?;
     source(
         &app.store,
         class,
@@ -104,11 +97,18 @@ async fn lesson(store: &Store, name: &'static str, kind: &'static str) -> anyhow
 }
 
 async fn add(app: &App, lesson: i64, file: &DemoPicture) -> anyhow::Result<i64> {
-    keep(app, Whither::Lesson(lesson), file).await
+    keep(app, Whither::End(lesson), file).await
 }
 
 async fn film(app: &App, whither: Whither) -> anyhow::Result<i64> {
-    let (about, poster) = (Some(VESSEL_ABOUT), Some(VESSEL_POSTER.to_vec()));
+    // What a browser finds out about it.
+    let about = Some(About {
+        width: 1280.0,
+        height: 720.0,
+        duration: 12.0,
+        moments: vec![0.0, 0.04, 0.08],
+    });
+    let poster = Some(VESSEL_POSTER.to_vec());
     crate::backdrops::add(app, whither, VESSEL.file, VESSEL.bytes, about, poster)
         .await?
         .map_err(|why| anyhow::anyhow!("the demo film: {why}"))
@@ -126,7 +126,7 @@ async fn source(store: &Store, lesson: i64, name: &str, kind: BackdropKind) -> a
         seen: Seen::default(),
     };
     Ok(store
-        .write(move |conn| crate::backdrops::queries::add(conn, Whither::Lesson(lesson), &new))
+        .write(move |conn| crate::backdrops::queries::add(conn, Whither::End(lesson), &new))
         .await?)
 }
 

@@ -61,7 +61,7 @@ async fn the_order_is_changed_and_the_stage_stays() {
     let first = server.first_backdrop(lesson).await.0 as i64;
     let mut ids = vec![first];
     for name in ["Approach", "Berths", "Channel"] {
-        ids.push(board(&server, Whither::Lesson(lesson), name).await);
+        ids.push(board(&server, Whither::End(lesson), name).await);
     }
     assert_eq!(order(&server, lesson).await, ids);
     let (mut presenter, _) = server.presenter(lesson).await;
@@ -108,6 +108,57 @@ async fn the_order_is_changed_and_the_stage_stays() {
     );
 }
 
+/// Brings small pictures of these names in one upload, `after` a backdrop or where it says; gives
+/// their ids.
+async fn bring(server: &Server, path: &str, after: Option<i64>, names: &[&str]) -> Vec<i64> {
+    let mut body = String::new();
+    let part = "--b\r\nContent-Disposition: form-data; name=";
+    if let Some(after) = after {
+        write!(body, "{part}\"after\"\r\n\r\n{after}\r\n").unwrap();
+    }
+    for name in names {
+        let svg = "<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>";
+        write!(
+            body,
+            "{part}\"file\"; filename=\"{name}.svg\"\r\n\r\n{svg}\r\n"
+        )
+        .unwrap();
+    }
+    body.push_str("--b--\r\n");
+    let form = "multipart/form-data; boundary=b";
+    let request = Request::post(path).header(header::CONTENT_TYPE, form);
+    let answer = server.ask(request, body).await;
+    assert_eq!(answer.status(), StatusCode::OK);
+    let said: serde_json::Value = serde_json::from_str(&text(answer).await).unwrap();
+    let added = said["added"].as_array().unwrap();
+    added.iter().map(|id| id.as_i64().unwrap()).collect()
+}
+
+/// On stage the first of several files is shown, and the others wait behind it, whether they come in
+/// one upload or in several; while a lesson is being prepared they go to its end and the stage stays.
+#[tokio::test]
+async fn files_come_where_they_are_wanted() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let first = server.first_backdrop(lesson).await.0 as i64;
+    let (_presenter, _) = server.presenter(lesson).await;
+    let prepared = format!("/lessons/{lesson}/order/files");
+    let end = bring(&server, &prepared, None, &["Tides", "Winds"]).await;
+    let [tides, winds] = end[..] else {
+        panic!("two files")
+    };
+    let current = server.app.live.look(lesson).await.unwrap().stage.current;
+    assert_eq!(current.unwrap().id.0 as i64, first);
+    let stage = format!("/lessons/{lesson}/backdrops");
+    let two = bring(&server, &stage, None, &["Approach", "Berths"]).await;
+    let third = bring(&server, &stage, Some(two[1]), &["Channel"]).await;
+    let current = server.app.live.look(lesson).await.unwrap().stage.current;
+    assert_eq!(current.unwrap().id.0 as i64, two[0]);
+    let wanted = [first, two[0], two[1], third[0], tides, winds];
+    assert_eq!(order(&server, lesson).await, wanted);
+}
+
 /// What is removed is brought back where it was, with its marks; what is on stage can be removed
 /// too, and the stage then shows something else.
 #[tokio::test]
@@ -116,7 +167,7 @@ async fn removing_is_taken_back_with_everything() {
     let server = Server::start(data.path()).await;
     let lesson = server.lesson().await;
     let first = server.first_backdrop(lesson).await;
-    let second = board(&server, Whither::Lesson(lesson), "Second").await;
+    let second = board(&server, Whither::End(lesson), "Second").await;
     let (mut presenter, _) = server.presenter(lesson).await;
     presenter.act(1, add(first, stroke(1))).await;
     assert!(presenter.told(1).await);

@@ -11,6 +11,7 @@ use bozzetto_core::backdrop::{BackdropKind, Seen};
 use bozzetto_core::capture::Grain;
 use bozzetto_core::ids::BackdropId;
 use bozzetto_core::naming::tidy;
+use bozzetto_core::playback::frame_length;
 use bozzetto_press::document::{self, Document};
 use bozzetto_press::{picture, svg};
 use serde::{Deserialize, Serialize};
@@ -31,8 +32,22 @@ const MAX_FILE: u64 = 1024 * 1024 * 1024;
 /// How an upload went, file by file.
 #[derive(Serialize, Default)]
 struct Outcome {
-    added: Vec<String>,
+    /// The backdrops' ids.
+    added: Vec<i64>,
+    /// The one that goes on stage.
+    #[serde(skip)]
+    shown: Option<i64>,
     refused: Vec<Refused>,
+}
+
+impl IntoResponse for Outcome {
+    fn into_response(self) -> Response {
+        let status = match self.refused.is_empty() {
+            true => StatusCode::OK,
+            false => StatusCode::UNPROCESSABLE_ENTITY,
+        };
+        (status, Json(self)).into_response()
+    }
 }
 
 #[derive(Serialize)]
@@ -42,13 +57,14 @@ struct Refused {
 }
 
 /// What the browser knows of a video, which it can play and the server cannot.
-#[derive(Deserialize, Clone, Copy, Debug)]
+#[derive(Deserialize, Clone, Debug)]
 pub struct About {
     pub width: f64,
     pub height: f64,
     /// In seconds.
     pub duration: f64,
-    pub frame: f64,
+    /// The moments of its first frames, in seconds.
+    pub moments: Vec<f64>,
 }
 
 /// What goes before a file in the form and belongs to it.
@@ -56,28 +72,41 @@ pub struct About {
 struct Before {
     about: Option<About>,
     poster: Option<Vec<u8>>,
+    /// The backdrop that it comes after.
+    after: Option<i64>,
 }
+
+/// Adds files after what is on stage, and shows the first of them; or after another backdrop.
 
 pub async fn to_lesson(
     State(app): State<App>,
     Path(lesson): Path<i64>,
     form: Multipart,
 ) -> Result<Response> {
-    let (outcome, first) = take(&app, Whither::Lesson(lesson), form).await?;
-    if let Some(id) = first {
-        let goto = Some(BackdropId(id as u64));
-        app.live.tell(lesson, Command::Changed { goto }).await;
-    }
-    Ok(outcome)
+    let outcome = take(&app, Whither::Lesson(lesson), form).await?;
+    let goto = outcome.shown.map(|id| BackdropId(id as u64));
+    app.live.tell(lesson, Command::Changed { goto }).await;
+    Ok(outcome.into_response())
+}
+
+/// Adds files at the end of a running order that is being prepared.
+pub async fn to_order(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    form: Multipart,
+) -> Result<Response> {
+    let outcome = take(&app, Whither::End(lesson), form).await?;
+    app.live.tell(lesson, Command::Changed { goto: None }).await;
+    Ok(outcome.into_response())
 }
 
 pub async fn to_library(State(app): State<App>, form: Multipart) -> Result<Response> {
-    Ok(take(&app, Whither::Library, form).await?.0)
+    let outcome = take(&app, Whither::Library, form).await?;
+    Ok(outcome.into_response())
 }
 
-async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<(Response, Option<i64>)> {
+async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<Outcome> {
     let mut outcome = Outcome::default();
-    let mut first = None;
     let mut before = Before::default();
     let broken = |_| {
         AppError::Unusable(
@@ -94,6 +123,10 @@ async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<(Respo
             }
             Some("poster") => {
                 before.poster = Some(field.bytes().await.map_err(broken)?.to_vec());
+                continue;
+            }
+            Some("after") => {
+                before.after = field.text().await.map_err(broken)?.parse().ok();
                 continue;
             }
             _ => {}
@@ -114,23 +147,28 @@ async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<(Respo
                     .map_err(|e| AppError::Internal(e.to_string()))??;
             }
         }
+        let before = std::mem::take(&mut before);
+        // The first is shown, and those that come with it follow it.
+        let after = before.after.or(outcome.added.last().copied());
+        let to = match (whither, after) {
+            (Whither::Lesson(lesson), Some(backdrop)) => Whither::After { lesson, backdrop },
+            _ => whither,
+        };
         let added = match too_large {
             true => Err("The file is larger than 1 GB.".to_owned()),
-            false => bring(app, whither, &file, incoming, std::mem::take(&mut before)).await?,
+            false => bring(app, to, &file, incoming, before).await?,
         };
         match added {
             Ok(id) => {
-                first.get_or_insert(id);
-                outcome.added.push(file);
+                if after.is_none() {
+                    outcome.shown = Some(id);
+                }
+                outcome.added.push(id);
             }
             Err(why) => outcome.refused.push(Refused { file, why }),
         }
     }
-    let status = match outcome.refused.is_empty() {
-        true => StatusCode::OK,
-        false => StatusCode::UNPROCESSABLE_ENTITY,
-    };
-    Ok(((status, Json(outcome)).into_response(), first))
+    Ok(outcome)
 }
 
 /// Adds a file as a backdrop, or says why it cannot be one.
@@ -156,7 +194,7 @@ async fn bring(
                 };
                 let kind = BackdropKind::Video {
                     duration: about.duration,
-                    frame: about.frame,
+                    frame: frame_length(&about.moments),
                 };
                 let file = Some(incoming.keep(mime)?);
                 return Ok(Ok(Ready::Backdrop(Box::new(New {
@@ -260,7 +298,12 @@ pub async fn add(
 ) -> Result<std::result::Result<i64, String>> {
     let mut incoming = app.media.receive()?;
     incoming.push(bytes)?;
-    bring(app, whither, file, incoming, Before { about, poster }).await
+    let before = Before {
+        about,
+        poster,
+        after: None,
+    };
+    bring(app, whither, file, incoming, before).await
 }
 
 /// A file's name without its ending.

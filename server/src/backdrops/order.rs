@@ -207,7 +207,7 @@ async fn duplicate(
     Path((lesson, backdrop)): Path<(i64, i64)>,
 ) -> Result<Html<String>> {
     app.store
-        .write(move |conn| queries::copy(conn, backdrop, Whither::Lesson(lesson)))
+        .write(move |conn| queries::copy(conn, backdrop, Whither::After { lesson, backdrop }))
         .await?;
     changed(app, lesson).await
 }

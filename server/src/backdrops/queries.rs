@@ -24,7 +24,28 @@ pub struct New {
 pub enum Whither {
     /// After what is on stage.
     Lesson(i64),
+    /// After another one of the lesson.
+    After {
+        lesson: i64,
+        backdrop: i64,
+    },
+    /// At the end of a lesson's running order.
+    End(i64),
     Library,
+}
+
+impl Whither {
+    /// The lesson, and the place in it.
+    fn place(self, conn: &Connection) -> Result<(Option<i64>, f64)> {
+        Ok(match self {
+            Whither::Lesson(lesson) => (Some(lesson), place_after_current(conn, lesson)?),
+            Whither::After { lesson, backdrop } => {
+                (Some(lesson), place_behind(conn, lesson, backdrop)?)
+            }
+            Whither::End(lesson) => (Some(lesson), place_at_end(conn, lesson)?),
+            Whither::Library => (None, 0.0),
+        })
+    }
 }
 
 /// What core keeps of a backdrop, as the table has it.
@@ -85,10 +106,7 @@ pub fn add(conn: &Connection, whither: Whither, new: &New) -> Result<i64> {
     for file in new.file.iter().chain(&new.poster) {
         file.enter(conn)?;
     }
-    let (lesson, place) = match whither {
-        Whither::Lesson(lesson) => (Some(lesson), place_after_current(conn, lesson)?),
-        Whither::Library => (None, 0.0),
-    };
+    let (lesson, place) = whither.place(conn)?;
     conn.prepare_cached(
         "INSERT INTO backdrop (lesson, place, name, kind, media, poster, width, height, seen)
          VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
@@ -109,27 +127,41 @@ pub fn add(conn: &Connection, whither: Whither, new: &New) -> Result<i64> {
 
 /// Halfway between what is on stage and what comes next, or at the end.
 fn place_after_current(conn: &Connection, lesson: i64) -> Result<f64> {
-    let at: Option<f64> = conn
+    // One that has not been on stage yet begins with its first.
+    let current: Option<i64> = conn
         .prepare_cached(
-            "SELECT b.place FROM backdrop b JOIN lesson l ON l.current = b.id
-             WHERE l.id = ?1 AND b.deleted_at IS NULL",
+            "SELECT coalesce(current, (SELECT id FROM backdrop
+               WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id LIMIT 1))
+             FROM lesson WHERE id = ?1",
         )?
         .query_row([lesson], |row| row.get(0))
-        .optional()?;
-    let end: Option<f64> = conn
-        .prepare_cached("SELECT max(place) FROM backdrop WHERE lesson = ?1")?
-        .query_row([lesson], |row| row.get(0))?;
-    match at {
-        Some(at) => place_after(conn, lesson, at),
-        None => Ok(end.unwrap_or(0.0) + 1.0),
-    }
+        .optional()?
+        .flatten();
+    place_behind(conn, lesson, current.unwrap_or(0))
 }
 
-fn place_after(conn: &Connection, lesson: i64, at: f64) -> Result<f64> {
+/// Halfway between a backdrop and what comes next, or at the end.
+fn place_behind(conn: &Connection, lesson: i64, backdrop: i64) -> Result<f64> {
+    let at: Option<f64> = conn
+        .prepare_cached(
+            "SELECT place FROM backdrop WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL",
+        )?
+        .query_row([backdrop, lesson], |row| row.get(0))
+        .optional()?;
+    let Some(at) = at else {
+        return place_at_end(conn, lesson);
+    };
     let next: Option<f64> = conn
         .prepare_cached("SELECT min(place) FROM backdrop WHERE lesson = ?1 AND place > ?2")?
         .query_row(params![lesson, at], |row| row.get(0))?;
     Ok(next.map_or(at + 1.0, |next| (at + next) / 2.0))
+}
+
+fn place_at_end(conn: &Connection, lesson: i64) -> Result<f64> {
+    let end: Option<f64> = conn
+        .prepare_cached("SELECT max(place) FROM backdrop WHERE lesson = ?1")?
+        .query_row([lesson], |row| row.get(0))?;
+    Ok(end.unwrap_or(0.0) + 1.0)
 }
 
 /// Puts the lesson's backdrops in this order; those that are not named stay where they are among
@@ -171,23 +203,15 @@ pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<()> {
     Ok(())
 }
 
-/// Another of a backdrop: after itself in a lesson, or in the library or another lesson. Gives its
-/// id. Its marks stay where they are; the copy is a clean one.
+/// Another of a backdrop; gives its id. Its marks stay where they are; the copy is a clean one.
 pub fn copy(conn: &Connection, id: i64, whither: Whither) -> Result<Option<i64>> {
-    let from: Option<(Option<i64>, f64)> = conn
-        .prepare_cached("SELECT lesson, place FROM backdrop WHERE id = ?1")?
-        .query_row([id], |row| Ok((row.get(0)?, row.get(1)?)))
-        .optional()?;
-    let Some((own, at)) = from else {
+    let there = conn
+        .prepare_cached("SELECT 1 FROM backdrop WHERE id = ?1")?
+        .exists([id])?;
+    if !there {
         return Ok(None);
-    };
-    let (lesson, place) = match whither {
-        Whither::Library => (None, 0.0),
-        Whither::Lesson(lesson) if own == Some(lesson) => {
-            (Some(lesson), place_after(conn, lesson, at)?)
-        }
-        Whither::Lesson(lesson) => (Some(lesson), place_after_current(conn, lesson)?),
-    };
+    }
+    let (lesson, place) = whither.place(conn)?;
     conn.prepare_cached(
         "INSERT INTO backdrop (lesson, place, name, kind, media, poster, width, height, seen)
          SELECT ?1, ?2, name, kind, media, poster, width, height, '{}' FROM backdrop WHERE id = ?3",

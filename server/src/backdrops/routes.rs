@@ -29,6 +29,10 @@ pub fn routes() -> Router<App> {
             "/lessons/{lesson}/backdrops",
             large(bring::to_lesson, bring::LIMIT),
         )
+        .route(
+            "/lessons/{lesson}/order/files",
+            large(bring::to_order, bring::LIMIT),
+        )
         .route("/lessons/{lesson}/boards", post(boards::add_board))
         .route("/lessons/{lesson}/sources", post(boards::add_source))
         .route("/lessons/{lesson}/pages", post(web_pages::add_address))

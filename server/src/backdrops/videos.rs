@@ -46,11 +46,7 @@ pub fn checked(about: Option<About>) -> std::result::Result<About, String> {
     if !(0.05..=LONGEST).contains(&about.duration) {
         return Err("The video's length cannot be told, or is more than six hours.".to_owned());
     }
-    let frame = match about.frame.is_finite() && (0.004..=1.0).contains(&about.frame) {
-        true => about.frame,
-        false => 0.0,
-    };
-    Ok(About { frame, ..about })
+    Ok(about)
 }
 
 /// Gives out a video, or the part of it that is asked for.

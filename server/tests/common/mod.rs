@@ -198,13 +198,17 @@ impl Browser {
         }
     }
 
-    /// The next message that `wanted` makes something of.
+    /// The next message that `wanted` makes something of; it has a minute to come.
     pub async fn until<T>(&mut self, wanted: impl Fn(FromServer) -> Option<T>) -> T {
-        loop {
-            if let Some(found) = wanted(self.next().await) {
-                return found;
+        let search = async {
+            loop {
+                if let Some(found) = wanted(self.next().await) {
+                    return found;
+                }
             }
-        }
+        };
+        let found = tokio::time::timeout(Duration::from_secs(60), search).await;
+        found.expect("the message that is waited for does not come")
     }
 
     /// What participants see on stage, the next time that they are told.

@@ -2,7 +2,7 @@
 // Bringing files: several at once, one after the other, with progress; what cannot be used says why.
 
 /**
- * What the browser knows of a video. @typedef {{ width: number, height: number, duration: number, frame: number }} About
+ * What the browser knows of a video. @typedef {{ width: number, height: number, duration: number, moments: number[] }} About
  */
 
 const VIDEO = /\.(webm|mp4|m4v|mov|ogv|ogg)$/i;
@@ -11,15 +11,21 @@ const LATE = 15000;
 /**
  * @param {File[]} files
  * @param {string} to the address that takes them
- * @param {(file: string, part: number) => void} progress of each file, from 0 to 1
+ * @param {(words: string, part: number) => void} progress what is being brought, and how much of it, from 0 to 1
  * @returns {Promise<string[]>} why some were not taken
  */
 export async function bringFiles(files, to, progress) {
   const refused = [];
-  for (const file of files) {
-    progress(file.name, 0);
+  // The first is put where it belongs there; each of the others after the one before.
+  let last = "";
+  for (const [i, file] of files.entries()) {
+    const words = files.length > 1 ? `${file.name} (${i + 1} of ${files.length})` : file.name;
+    const tell = (/** @type {number} */ part) => progress(part < 1 ? `Bringing ${words}` : `${words} is here; it is being read.`, part);
+    tell(0);
     try {
-      refused.push(...(await bring(file, to, (part) => progress(file.name, part))));
+      const { added, why } = await bring(file, to, last, tell);
+      last = added || last;
+      refused.push(...why);
     } catch (e) {
       refused.push(`${file.name}: ${e instanceof Error ? e.message : e}`);
     }
@@ -27,9 +33,12 @@ export async function bringFiles(files, to, progress) {
   return refused;
 }
 
-/** @param {File} file @param {string} to @param {(part: number) => void} progress */
-async function bring(file, to, progress) {
+/** What came of a file: the backdrop's id, or why it was not taken. @typedef {{ added: string, why: string[] }} Came */
+
+/** @param {File} file @param {string} to @param {string} after @param {(part: number) => void} progress */
+async function bring(file, to, after, progress) {
   const body = new FormData();
+  if (after) body.append("after", after);
   if (file.type.startsWith("video/") || VIDEO.test(file.name)) {
     const { about, poster } = await opened(file);
     body.append("about", JSON.stringify(about));
@@ -46,7 +55,7 @@ async function bring(file, to, progress) {
 /**
  * `fetch` does not tell how far an upload is.
  * @param {string} to @param {FormData} body @param {(part: number) => void} progress
- * @returns {Promise<string[]>}
+ * @returns {Promise<Came>}
  */
 function send(to, body, progress) {
   return new Promise((resolve, reject) => {
@@ -55,10 +64,10 @@ function send(to, body, progress) {
     request.upload.addEventListener("progress", (e) => e.lengthComputable && progress(e.loaded / e.total));
     request.addEventListener("error", () => reject(new Error("The line broke off on the way; nothing of it was kept. Try again when it is back.")));
     request.addEventListener("load", () => {
-      if (request.status === 200) return resolve([]);
       try {
-        const { refused } = JSON.parse(request.responseText);
-        resolve(refused.map((/** @type {{ file: string, why: string }} */ r) => `${r.file}: ${r.why}`));
+        const { added, refused } = JSON.parse(request.responseText);
+        const why = refused.map((/** @type {{ file: string, why: string }} */ r) => `${r.file}: ${r.why}`);
+        resolve({ added: `${added.at(-1) ?? ""}`, why });
       } catch {
         reject(new Error(request.getResponseHeader("x-bozzetto-says") ?? "That did not work."));
       }
@@ -73,7 +82,7 @@ function send(to, body, progress) {
  * @returns {Promise<{ about: About, poster: Blob | null }>}
  */
 async function opened(file) {
-  const cannot = new Error("This browser cannot play it. WebM, MP4 (H.264) and Ogg videos work in most; converting it to one of these helps.");
+  const cannot = new Error("This browser cannot play it. WebM and MP4 with H.264 work in most browsers; converting it to one of these helps.");
   const video = document.createElement("video");
   video.muted = true;
   video.preload = "auto";
@@ -87,7 +96,7 @@ async function opened(file) {
     });
     if (!video.videoWidth) throw new Error("It has sound, but no picture.");
     if (!Number.isFinite(video.duration)) await lengthOf(video);
-    const about = { width: video.videoWidth, height: video.videoHeight, duration: video.duration, frame: await frameOf(video) };
+    const about = { width: video.videoWidth, height: video.videoHeight, duration: video.duration, moments: await momentsOf(video) };
     return { about, poster: await pictureOf(video) };
   } finally {
     URL.revokeObjectURL(address);
@@ -101,8 +110,8 @@ async function lengthOf(video) {
   await Promise.race([known, new Promise((done) => setTimeout(done, 4000))]);
 }
 
-/** The length of a frame in seconds, from the first few; 0 when it cannot be told. @param {HTMLVideoElement} video */
-async function frameOf(video) {
+/** The moments of the first frames that it shows, in seconds. @param {HTMLVideoElement} video */
+async function momentsOf(video) {
   /** @type {number[]} */
   const moments = [];
   video.currentTime = 0;
@@ -119,8 +128,7 @@ async function frameOf(video) {
     new Promise((done) => setTimeout(done, 2500)),
   ]);
   video.pause();
-  const steps = moments.slice(1).map((m, i) => m - moments[i]).filter((s) => s > 0).sort((a, b) => a - b);
-  return steps[0] ?? 0;
+  return moments;
 }
 
 /** @param {HTMLVideoElement} video @returns {Promise<Blob | null>} */

@@ -6,8 +6,12 @@ import { el } from "./page.js";
 /** @type {number | undefined} */
 let saying;
 
+/** How long something is said, in milliseconds: at least this, and as long as it takes to read at leisure. */
+const AT_LEAST = 8000;
+const A_LETTER = 70;
+
 /**
- * Says something for a few seconds.
+ * Says something for as long as it takes to read.
  * @param {string} text
  */
 export function say(text) {
@@ -15,7 +19,7 @@ export function say(text) {
   says.textContent = text;
   says.hidden = false;
   clearTimeout(saying);
-  saying = window.setTimeout(hush, 8000);
+  saying = window.setTimeout(hush, Math.max(AT_LEAST, text.length * A_LETTER));
 }
 
 export function hush() {

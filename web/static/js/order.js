@@ -171,8 +171,8 @@ export class Order {
    */
   async bring(files) {
     const { bringFiles } = await import("./bringing.js");
-    const refused = await bringFiles(files, `/lessons/${this.lesson}/backdrops`, (file, part) => {
-      showLine(part < 1 ? `Bringing ${file}: ${Math.round(part * 100)} %` : `${file} is here; it is being read.`);
+    const refused = await bringFiles(files, `/lessons/${this.lesson}/backdrops`, (words, part) => {
+      showLine(part < 1 ? `${words}: ${Math.round(part * 100)} %` : words);
     });
     showLine(null);
     if (refused.length) say(refused.join(" "));

@@ -58,8 +58,8 @@ async function bring(files) {
   bringing.replaceChildren(words, bar);
   bringing.hidden = false;
   say("");
-  const refused = await bringFiles(files, bringing.dataset.to ?? "", (file, part) => {
-    words.textContent = part < 1 ? `Bringing ${file}` : `${file} is here; it is being read.`;
+  const refused = await bringFiles(files, bringing.dataset.to ?? "", (now, part) => {
+    words.textContent = now;
     bar.value = part;
   });
   bringing.hidden = true;
