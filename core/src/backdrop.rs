@@ -47,8 +47,14 @@ pub enum BackdropKind {
 #[derive(Clone, PartialEq, Eq, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Page {
-    /// Kept by us, under this unguessable name, and begun with this file.
-    Kept { name: String, entry: String },
+    /// Kept by us under this unguessable name: the file that it begins with, and further pages that
+    /// may be reached from there. Each has a sheet of its own, as the pages of a document have.
+    Kept {
+        name: String,
+        entry: String,
+        #[serde(default)]
+        others: Vec<String>,
+    },
     /// Framed from where it is.
     Address(String),
 }
@@ -105,7 +111,41 @@ impl BackdropKind {
         match self {
             BackdropKind::Document { pages } => pages.len() as u32,
             BackdropKind::Board(board) => board.pages,
+            BackdropKind::Page(Page::Kept { others, .. }) => 1 + others.len() as u32,
             _ => 1,
+        }
+    }
+}
+
+impl Page {
+    /// The file that is shown on this page, counted from 0; `None` at an address.
+    pub fn file(&self, page: u32) -> Option<&str> {
+        match self {
+            Page::Kept { entry, others, .. } => {
+                let at = (page as usize).checked_sub(1);
+                Some(at.and_then(|n| others.get(n)).unwrap_or(entry))
+            }
+            Page::Address(_) => None,
+        }
+    }
+
+    /// Which page a file is.
+    ///
+    /// ```
+    /// use bozzetto_core::backdrop::Page;
+    /// let (name, entry) = ("1f".to_owned(), "index.html".to_owned());
+    /// let page = Page::Kept { name, entry, others: vec!["tides/neap.html".to_owned()] };
+    /// assert_eq!(page.page_of("tides/neap.html"), Some(1));
+    /// assert_eq!(page.file(1), Some("tides/neap.html"));
+    /// assert_eq!(page.page_of("elsewhere.html"), None);
+    /// ```
+    pub fn page_of(&self, file: &str) -> Option<u32> {
+        match self {
+            Page::Kept { entry, others, .. } => {
+                let mut files = std::iter::once(entry).chain(others);
+                files.position(|f| f == file).map(|n| n as u32)
+            }
+            Page::Address(_) => None,
         }
     }
 }

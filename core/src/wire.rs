@@ -17,7 +17,7 @@ use crate::stream::{Chunk, Still};
 use crate::wet::{WetInk, WetShape};
 
 /// The form of the messages.
-pub const VERSION: u16 = 4;
+pub const VERSION: u16 = 5;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;

@@ -193,6 +193,37 @@ test("a web page: marks scroll and zoom with it exactly; it freezes, is captured
   await expect.poll(blinks).toBe(true);
 });
 
+test("a ZIP of pages runs with its own scripts and data; each of its pages has its own marks", async ({ page }) => {
+  await startNow(page, server.base);
+  await bring(page, [join(root, "e2e", "fixtures", "Lights.zip")]);
+  const inside = page.frameLocator("iframe");
+  await expect(inside.locator("#said")).toHaveText("High water at 06:40");
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 500, y: 300 }, { x: 900, y: 300 }));
+  const marked = async () => apart(await colour(page, 700, 300), VERMILION) < 8;
+  await expect.poll(marked).toBe(true);
+  // A link is followed: the marks stay with the page that they were made on.
+  await page.locator("#touch").click();
+  await inside.getByRole("link", { name: "The white sector" }).click();
+  await expect(inside.getByRole("heading", { name: "The white sector" })).toBeVisible();
+  await expect.poll(marked).toBe(false);
+  // Left there, it comes back there, scrolled as it was; its links lead on.
+  await page.mouse.move(600, 400);
+  await page.mouse.wheel(0, 240);
+  const scroll = () => inside.locator("body").evaluate(() => scrollY);
+  await expect.poll(scroll).toBeGreaterThan(100);
+  const before = await scroll();
+  await page.reload();
+  await ready(page);
+  await expect(inside.getByRole("heading", { name: "The white sector" })).toBeAttached();
+  await expect.poll(async () => Math.abs((await scroll()) - before)).toBeLessThan(2);
+  await page.locator("#touch").click();
+  await page.mouse.move(600, 400);
+  await page.mouse.wheel(0, -2000);
+  await inside.getByRole("link", { name: "Back" }).click();
+  await expect.poll(marked).toBe(true);
+});
+
 test("an uploaded page reaches nothing of ours", async ({ page }, info) => {
   await startNow(page, server.base);
   const file = info.outputPath("Nosy.html");

@@ -231,9 +231,20 @@ impl Glass {
         });
     }
 
-    /// A web page was scrolled, in CSS pixels.
-    pub fn scrolled(&mut self, id: &str, x: f64, y: f64) {
-        self.see(id, |seen| seen.scroll = (x, y));
+    /// A web page shows this file of its own, scrolled so far, in CSS pixels.
+    pub fn scrolled(&mut self, id: &str, file: &str, x: f64, y: f64) {
+        let page = match self.backdrop(id).map(|b| &b.kind) {
+            Some(BackdropKind::Page(page)) => page.page_of(file),
+            _ => return,
+        };
+        if page.is_some_and(|page| self.backdrop(id).is_some_and(|b| b.seen.page != page)) {
+            self.lift_all();
+            self.clear_selection();
+        }
+        self.see(id, |seen| {
+            seen.page = page.unwrap_or(seen.page);
+            seen.scroll = (x, y);
+        });
     }
 
     /// Holds a picture of a moving backdrop: the server's name for it, and which part it shows in
@@ -442,10 +453,13 @@ impl Glass {
         let shows = backdrop.seen.frozen.map_or(whole, |f| f.shows);
         let size = backdrop.size(&pane.room);
         let (served, address) = match &backdrop.kind {
-            BackdropKind::Page(Page::Kept { name, entry }) => {
-                (Some([name.clone(), entry.clone()]), None)
-            }
-            BackdropKind::Page(Page::Address(address)) => (None, Some(address.clone())),
+            BackdropKind::Page(page) => match (page, page.file(backdrop.seen.page)) {
+                (Page::Kept { name, .. }, Some(file)) => {
+                    (Some([name.clone(), file.to_owned()]), None)
+                }
+                (Page::Address(address), _) => (None, Some(address.clone())),
+                _ => (None, None),
+            },
             _ => (None, None),
         };
         let board = match &backdrop.kind {

@@ -136,6 +136,8 @@ fn unpack(bytes: &[u8]) -> std::result::Result<BTreeMap<String, Vec<u8>>, String
 pub async fn keep(app: &App, name: String, page: Brought) -> Result<New> {
     let media = app.media.clone();
     let Brought { files, entry } = page;
+    let others = files.keys().filter(|path| is_page(path) && **path != entry);
+    let others: Vec<String> = others.cloned().collect();
     let written = tokio::task::spawn_blocking(move || write(&media, files))
         .await
         .map_err(|e| AppError::Internal(e.to_string()))??;
@@ -157,7 +159,14 @@ pub async fn keep(app: &App, name: String, page: Brought) -> Result<New> {
             Ok(())
         })
         .await?;
-    Ok(new(name, Page::Kept { name: key, entry }))
+    Ok(new(
+        name,
+        Page::Kept {
+            name: key,
+            entry,
+            others,
+        },
+    ))
 }
 
 type Kept = (String, String, Written);

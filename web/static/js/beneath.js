@@ -309,6 +309,12 @@ function frame(pane) {
   frame.title = pane.name;
   frame.setAttribute("sandbox", pane.served ? "allow-scripts allow-forms allow-pointer-lock" : "allow-scripts allow-forms allow-pointer-lock allow-same-origin allow-popups");
   frame.referrerPolicy = "no-referrer";
-  frame.src = pane.served ? `/pages/${pane.served[0]}/${pane.served[1]}` : pane.address ?? "about:blank";
+  frame.src = sourceOf(pane);
   return frame;
+}
+
+/** Where a web page is loaded from. @param {Pane} pane */
+export function sourceOf({ served, address }) {
+  if (!served) return address ?? "about:blank";
+  return `/pages/${served[0]}/${served[1].split("/").map(encodeURIComponent).join("/")}`;
 }

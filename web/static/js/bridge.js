@@ -6,7 +6,7 @@
   const root = document.documentElement;
   /** @param {Record<string, unknown>} what */
   const tell = (what) => parent.postMessage({ bozzetto: what.kind ?? "scrolled", ...what }, "*");
-  const where = () => tell({ x: scrollX, y: scrollY });
+  const where = () => tell({ path: location.pathname, x: scrollX, y: scrollY });
   addEventListener("scroll", where, { passive: true });
   addEventListener("resize", where);
   addEventListener("load", where);

@@ -1,6 +1,7 @@
 // @ts-check
 // The rail's second row: what can be done with the backdrop that the hand was on last, by its kind.
 
+import { sourceOf } from "./beneath.js";
 import { prepareCamera } from "./camera_panel.js";
 import { icon, el, button } from "./page.js";
 import { closePanels, panel } from "./panels.js";
@@ -34,8 +35,9 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
   el("share-again").addEventListener("click", () => { const id = active(); if (id) moving.share(id); });
   el("source-stop").addEventListener("click", () => { const id = active(); if (id) moving.stop(id); });
   el("page-reload").addEventListener("click", () => {
-    const live = active() && beneath.holder(/** @type {string} */ (active())).live;
-    if (live instanceof HTMLIFrameElement) live.src = `${live.src}`;
+    const pane = beneath.active;
+    const live = pane && beneath.holder(pane.id).live;
+    if (live instanceof HTMLIFrameElement) live.src = sourceOf(pane);
   });
   el("page-own-tab").addEventListener("click", () => moving.allow());
   panel("pages-key", "pages-panel", fillPages);
@@ -86,7 +88,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
     const two = beneath.panes.length > 1;
     const runs = !!pane && moving.sources.has(pane.id);
     const parts = {
-      "row-pages": !!pane && (pane.pages > 1 || pane.kind === "board"),
+      "row-pages": pane?.kind === "board" || (pane?.kind === "document" && pane.pages > 1),
       "row-video": pane?.kind === "video",
       "row-page": pane?.kind === "page",
       "row-camera": pane?.kind === "camera" && runs && !pane.simulated,

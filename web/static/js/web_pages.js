@@ -11,8 +11,8 @@ import { el } from "./page.js";
  *   key: (e: KeyboardEvent) => void, touching: () => boolean }} stage
  */
 export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
-  /** Pages that have a bridge. @type {Set<string>} */
-  const bridged = new Set();
+  /** Frames whose pages have a bridge. @type {WeakSet<HTMLElement>} */
+  const bridged = new WeakSet();
 
   /** @param {Window | null} from */
   const paneOf = (from) => {
@@ -29,12 +29,15 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
     if (!pane?.served || typeof said !== "object" || said === null) return;
     const number = (/** @type {unknown} */ v) => (typeof v === "number" && Number.isFinite(v) ? v : 0);
     if (said.bozzetto === "scrolled") {
-      if (!bridged.has(pane.id)) {
-        bridged.add(pane.id);
+      const { live } = beneath.holder(pane.id);
+      if (live && !bridged.has(live)) {
+        bridged.add(live);
         // It comes back where it was left.
         if (pane.scroll[0] || pane.scroll[1]) return post(pane.id, "scroll", pane.scroll[0], pane.scroll[1]);
       }
-      act(() => glass.scrolled(pane.id, number(said.x), number(said.y)));
+      // /pages/NAME/FILE
+      const file = typeof said.path === "string" ? decoded(said.path).split("/").slice(3).join("/") : "";
+      act(() => glass.scrolled(pane.id, file, number(said.x), number(said.y)));
       moved();
     } else if (said.bozzetto === "zoom") {
       const at = glass.lies(pane.id, new Float64Array([0, 0, 1, 1]));
@@ -61,7 +64,8 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
    */
   function scroll(dx, dy) {
     const pane = beneath.active;
-    if (pane?.kind !== "page" || pane.frozen !== null || !bridged.has(pane.id)) return false;
+    const { live } = pane ? beneath.holder(pane.id) : { live: null };
+    if (pane?.kind !== "page" || pane.frozen !== null || !live || !bridged.has(live)) return false;
     post(pane.id, "scrollBy", dx / (pane.scale * beneath.css), dy / (pane.scale * beneath.css));
     return true;
   }
@@ -79,4 +83,13 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
     else sheet.style.clipPath = `inset(0 ${width - only.room[0] * css}px 0 0)`;
   }
   return { scroll, show };
+}
+
+/** @param {string} path */
+function decoded(path) {
+  try {
+    return decodeURIComponent(path);
+  } catch {
+    return path;
+  }
 }
