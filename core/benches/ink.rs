@@ -1,27 +1,20 @@
 //! Figures of ink that need no browser: how far the filter lags behind the hand, and how well and
 //! with how little strokes are fitted. Prints a JSON object to a line for each.
 
+mod rows;
+
 use std::path::Path;
 
 use bozzetto_core::frames::{Ink, Point};
 use bozzetto_core::ink::centreline::flatten;
 use bozzetto_core::ink::fit::{deviation, fit};
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};
+use rows::{row, runs};
 
 /// The speed of a writing hand, in units per second: a third of the stage.
 const SPEED: f64 = 600.0;
 
 fn main() {
-    let wanted: Vec<String> = std::env::args()
-        .skip(1)
-        .filter(|a| !a.starts_with("--"))
-        .collect();
-    let runs = |name: &str| {
-        wanted.is_empty()
-            || wanted
-                .iter()
-                .any(|w| name.starts_with(w.as_str()) || w.starts_with(name))
-    };
     if runs("ink.lag") {
         for rate in [60.0, 120.0, 240.0] {
             let note =
@@ -32,15 +25,6 @@ fn main() {
     if runs("ink.fit") {
         fitted();
     }
-}
-
-fn row(name: &str, value: f64, unit: &str, baseline: Option<f64>, note: &str) {
-    let number = |v: Option<f64>| v.map_or("null".to_owned(), |v| v.to_string());
-    let ratio = number(baseline.map(|b| value / b));
-    println!(
-        "{{\"name\":\"{name}\",\"value\":{value},\"unit\":\"{unit}\",\"baseline\":{},\"ratio\":{ratio},\"note\":\"{note}\"}}",
-        number(baseline)
-    );
 }
 
 /// How long after the hand the ink is where the hand was, once it has settled: the group delay for

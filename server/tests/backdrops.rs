@@ -350,7 +350,7 @@ async fn an_uploaded_page_is_kept_apart() {
         .store
         .read(move |c| queries::one(c, tide.0 as i64))
         .await;
-    let BackdropKind::Page(bozzetto_core::backdrop::Page::Kept { name, entry }) =
+    let BackdropKind::Page(bozzetto_core::backdrop::Page::Kept { name, entry, .. }) =
         view.unwrap().unwrap().kind
     else {
         panic!("a page that is kept")

@@ -77,7 +77,6 @@ struct Before {
 }
 
 /// Adds files after what is on stage, and shows the first of them; or after another backdrop.
-
 pub async fn to_lesson(
     State(app): State<App>,
     Path(lesson): Path<i64>,

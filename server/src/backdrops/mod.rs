@@ -1,6 +1,7 @@
 //! Backdrops: what people put on stage. One file to a kind, apart from where they are arranged:
 //! the [running order](order) and the [library].
 
+mod addresses;
 mod boards;
 mod bring;
 mod documents;

@@ -13,7 +13,7 @@ use bozzetto_press::picture;
 use serde::Serialize;
 
 use super::documents::{self, Wanted};
-use super::{boards, bring, library, order, queries, videos, web_pages};
+use super::{addresses, boards, bring, library, order, queries, videos};
 use crate::app::{App, upload as large};
 use crate::error::{AppError, Result};
 use crate::follow::follower;
@@ -35,7 +35,7 @@ pub fn routes() -> Router<App> {
         )
         .route("/lessons/{lesson}/boards", post(boards::add_board))
         .route("/lessons/{lesson}/sources", post(boards::add_source))
-        .route("/lessons/{lesson}/pages", post(web_pages::add_address))
+        .route("/lessons/{lesson}/pages", post(addresses::add_address))
         .route(&one("picture"), get(picture))
         .route(&one("pages/{page}"), get(documents::page))
         .route(&one("video"), get(video))

@@ -1,6 +1,6 @@
-//! Web pages as backdrops: one HTML file or a ZIP of files that somebody brings, or an address.
+//! Web pages that somebody brings: one HTML file or a ZIP of files.
 //!
-//! What is brought runs in a sandboxed frame with an opaque origin and a policy of its own that
+//! They run in a sandboxed frame with an opaque origin and a policy of its own that
 //! lets it load its own files and nothing else: not our pages, cookies, sockets, nor what others
 //! have brought. Its files are served under a name that cannot be guessed, since a page without an
 //! origin sends no cookies. A small script is put into its HTML: the bridge, which tells the stage
@@ -8,22 +8,16 @@
 
 use std::collections::BTreeMap;
 use std::io::{Cursor, Read};
-use std::time::Duration;
 
-use axum::Json;
-use axum::extract::{Form, Path, State};
+use axum::extract::{Path, State};
 use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{IntoResponse, Response};
 use bozzetto_core::backdrop::{BackdropKind, Page, Seen};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::naming::tidy;
 use rusqlite::{OptionalExtension, params};
-use serde::{Deserialize, Serialize};
 
-use super::queries::{self, New, Whither};
+use super::queries::New;
 use crate::app::App;
 use crate::error::{AppError, Result};
-use crate::live::lesson::Command;
 use crate::media::{Media, Written, hex};
 
 /// The most that a ZIP may unpack to, in bytes, and the most files in it.
@@ -159,7 +153,7 @@ pub async fn keep(app: &App, name: String, page: Brought) -> Result<New> {
             Ok(())
         })
         .await?;
-    Ok(new(
+    Ok(backdrop(
         name,
         Page::Kept {
             name: key,
@@ -186,7 +180,8 @@ fn write(media: &Media, files: BTreeMap<String, Vec<u8>>) -> std::io::Result<Vec
         .collect()
 }
 
-fn new(name: String, page: Page) -> New {
+/// A web page as a backdrop.
+pub fn backdrop(name: String, page: Page) -> New {
     New {
         name,
         kind: BackdropKind::Page(page),
@@ -295,163 +290,6 @@ fn dressed(bytes: Vec<u8>, mime: &str, policy: HeaderValue) -> Response {
     (headers, bytes).into_response()
 }
 
-// ---- Addresses -----------------------------------------------------------------------------------
-
-#[derive(Deserialize)]
-pub struct Address {
-    address: String,
-    /// Add it though it will not be framed.
-    #[serde(default)]
-    anyway: bool,
-}
-
-/// What came of an address.
-#[derive(Serialize)]
-pub struct Answer {
-    added: bool,
-    /// Why it was not, or what may go wrong.
-    why: Option<String>,
-}
-
-/// How long a site may take to answer.
-const PATIENCE: Duration = Duration::from_secs(8);
-
-/// Adds a page that stays where it is, if it lets itself be framed.
-pub async fn add_address(
-    State(app): State<App>,
-    Path(lesson): Path<i64>,
-    headers: HeaderMap,
-    Form(wanted): Form<Address>,
-) -> Result<Json<Answer>> {
-    let address = with_scheme(&wanted.address)?;
-    let own = headers.get(header::HOST).and_then(|v| v.to_str().ok());
-    if own.is_some_and(|own| host_of(&address).eq_ignore_ascii_case(own)) {
-        return Err(AppError::Unusable(
-            "This is an address of Bozzetto itself. A stage on a stage shows nothing.".to_owned(),
-        ));
-    }
-    let asked = address.clone();
-    let asks = tokio::task::spawn_blocking(move || asks(&asked))
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))?;
-    let refused = |why: String| {
-        Json(Answer {
-            added: false,
-            why: Some(why),
-        })
-    };
-    let why = match asks {
-        Found::Framed => None,
-        Found::Refuses if !wanted.anyway => {
-            return Ok(refused(format!(
-                "{} does not let itself be shown inside other pages. Two ways out: open it in a tab \
-                 of its own and share that tab, or take a picture of it and bring that.",
-                host_of(&address)
-            )));
-        }
-        Found::Silent(why) if !wanted.anyway => return Ok(refused(why)),
-        Found::Refuses | Found::Silent(_) => None,
-    };
-    let name = tidy(host_of(&address)).unwrap_or_else(|| "Page".to_owned());
-    let new = new(name, Page::Address(address));
-    let id = app
-        .store
-        .write(move |conn| queries::add(conn, Whither::Lesson(lesson), &new))
-        .await?;
-    let goto = Some(BackdropId(id as u64));
-    app.live.tell(lesson, Command::Changed { goto }).await;
-    Ok(Json(Answer { added: true, why }))
-}
-
-fn with_scheme(typed: &str) -> Result<String> {
-    let typed = typed.trim();
-    let address = match typed.split_once("://") {
-        Some(("http" | "https", _)) => typed.to_owned(),
-        Some(_) => String::new(),
-        None => format!("https://{typed}"),
-    };
-    let host = host_of(&address);
-    let fits =
-        address.len() <= 2000 && !address.chars().any(|c| c.is_whitespace() || c.is_control());
-    match fits && host.chars().any(|c| c.is_alphanumeric()) {
-        true => Ok(address),
-        false => Err(AppError::Unusable(
-            "This is no address of a web page. One looks like https://example.org/tides".to_owned(),
-        )),
-    }
-}
-
-fn host_of(address: &str) -> &str {
-    let rest = address.split_once("://").map_or("", |(_, rest)| rest);
-    let end = rest.find(['/', '?', '#']).unwrap_or(rest.len());
-    rest[..end].rsplit('@').next().unwrap_or("")
-}
-
-/// What a site says when it is asked for a page.
-enum Found {
-    Framed,
-    Refuses,
-    /// It could not be asked, and why.
-    Silent(String),
-}
-
-/// Asks for a page as a browser would, and reads of its head whether it may be framed: by
-/// `X-Frame-Options` (RFC 7034) or `frame-ancestors` of a content policy, which comes before it.
-fn asks(address: &str) -> Found {
-    let agent: ureq::Agent = ureq::Agent::config_builder()
-        .timeout_global(Some(PATIENCE))
-        .http_status_as_error(false)
-        .build()
-        .into();
-    let answer = match agent.get(address).call() {
-        Ok(answer) => answer,
-        Err(ureq::Error::Timeout(_)) => {
-            return Found::Silent(
-                "The page did not answer within eight seconds. Try again, or share its tab."
-                    .to_owned(),
-            );
-        }
-        Err(e) => {
-            tracing::debug!("{address}: {e}");
-            return Found::Silent(
-                "The page could not be reached from this server. Look at the address again; if it \
-                 opens in your browser, it can still be tried."
-                    .to_owned(),
-            );
-        }
-    };
-    let all = |name: &str| -> Vec<String> {
-        let values = answer.headers().get_all(name).iter();
-        values
-            .filter_map(|v| v.to_str().ok())
-            .map(str::to_lowercase)
-            .collect()
-    };
-    match may_frame(&all("x-frame-options"), &all("content-security-policy")) {
-        true => Found::Framed,
-        false => Found::Refuses,
-    }
-}
-
-/// Whether a site with these headers, in small letters, lets itself be framed by another.
-fn may_frame(options: &[String], policies: &[String]) -> bool {
-    let ancestors: Vec<&str> = policies
-        .iter()
-        .flat_map(|p| p.split([';', ',']))
-        .filter_map(|d| d.trim().strip_prefix("frame-ancestors"))
-        .collect();
-    if ancestors.is_empty() {
-        return !options
-            .iter()
-            .any(|o| o.contains("deny") || o.contains("sameorigin"));
-    }
-    // A list of hosts may name this one; hardly ever does.
-    ancestors.iter().all(|a| {
-        a.split_whitespace()
-            .any(|s| matches!(s, "*" | "http:" | "https:"))
-    })
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -506,21 +344,6 @@ mod tests {
                 .unwrap()
                 .contains(".html")
         );
-    }
-
-    #[test]
-    fn frames_are_refused_as_browsers_refuse_them() {
-        let s = |v: &[&str]| v.iter().map(|s| (*s).to_owned()).collect::<Vec<_>>();
-        assert!(may_frame(&[], &[]));
-        assert!(!may_frame(&s(&["deny"]), &[]));
-        assert!(!may_frame(&s(&["sameorigin"]), &s(&["default-src 'self'"])));
-        assert!(!may_frame(&[], &s(&["frame-ancestors 'none'"])));
-        assert!(!may_frame(
-            &[],
-            &s(&["default-src *; frame-ancestors 'self' https://a.example"])
-        ));
-        // The policy comes before the older header.
-        assert!(may_frame(&s(&["deny"]), &s(&["frame-ancestors *"])));
     }
 
     #[test]

@@ -1,0 +1,294 @@
+//! How fast ink and picture streams reach many who follow.
+
+use crate::process::{cpu_ms, resident_kb};
+use crate::rows::row;
+use crate::{TARGET, connect, milliseconds, percentile, serve};
+use axum::Router;
+use axum::extract::ws::{Message as AxumMessage, WebSocketUpgrade};
+use axum::routing::get;
+use bozzetto::lessons::queries;
+use bozzetto_core::change::SheetId;
+use bozzetto_core::frames::{Map, Point, Rect, Size};
+use bozzetto_core::ids::{BackdropId, MarkId};
+use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::stream::Chunk;
+use bozzetto_core::swatch::ORIGINALS;
+use bozzetto_core::wet::WetInk;
+use bozzetto_core::wire::{FromServer, ToServer, decode, encode};
+use bytes::Bytes;
+use futures_util::{SinkExt, StreamExt};
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
+use tokio::sync::broadcast;
+use tokio_tungstenite::tungstenite::Message;
+
+/// What is sent to how many, how often and for how long.
+struct Load {
+    followers: usize,
+    /// Messages to a second.
+    rate: usize,
+    seconds: usize,
+    what: What,
+}
+
+#[derive(Clone, Copy)]
+enum What {
+    /// A point of a wet stroke.
+    Wet,
+    /// A frame of a picture stream, of so many bytes.
+    Stream(usize),
+}
+
+impl Load {
+    /// The message of this number, as the presenter sends it.
+    fn message(&self, n: usize, backdrop: BackdropId) -> ToServer {
+        match self.what {
+            What::Wet => ToServer::Wet(WetInk {
+                mark: MarkId(9),
+                sheet: SheetId::Backdrop(backdrop),
+                style: ORIGINALS[1].style(),
+                transform: Map::coincident(),
+                fades: false,
+                from: n as u32,
+                points: Points(vec![InkPoint::new(Point::new(100.0, 100.0), 7.0)]),
+            }),
+            What::Stream(bytes) => ToServer::Chunk(Chunk {
+                backdrop,
+                run: 1,
+                number: n as u32,
+                key: None,
+                taken: 0,
+                shows: Rect::of_size(Size::new(1280.0, 720.0)),
+                data: vec![n as u8; bytes],
+            }),
+        }
+    }
+
+    fn total(&self) -> usize {
+        self.followers * self.rate * self.seconds
+    }
+}
+
+/// What came of a load: each delay in milliseconds, sorted; and what it took.
+struct Came {
+    delays: Vec<f64>,
+    memory: f64,
+    /// Of the processors' time, in percent of one.
+    cpu: f64,
+}
+
+/// One presenter's wet stroke to 200 followers over real sockets; beside a bare Axum broadcast of
+/// messages of the same size at the same rate.
+pub async fn fanout() {
+    let load = Load {
+        followers: 200,
+        rate: 120,
+        seconds: 10,
+        what: What::Wet,
+    };
+    let ours = through_a_lesson(&load).await;
+    let bare = through_a_bare_broadcast(&load).await;
+    let note = format!(
+        "200 followers, 120 messages/s for 10 s, {} received; baseline: bare Axum broadcast",
+        ours.delays.len()
+    );
+    for (name, p) in [("fanout.200.p50", 0.5), ("fanout.200.p99", 0.99)] {
+        let baseline = Some(percentile(&bare.delays, p));
+        row(name, percentile(&ours.delays, p), "ms", baseline, &note);
+    }
+    row(
+        "fanout.200.memory",
+        ours.memory,
+        "KB/follower",
+        None,
+        "growth of the process's resident memory, both ends of each socket",
+    );
+}
+
+/// A picture stream of 1.5 Mbit/s to 100 followers.
+pub async fn stream_fanout() {
+    let load = Load {
+        followers: 100,
+        rate: 24,
+        seconds: 10,
+        what: What::Stream(1_500_000 / 8 / 24),
+    };
+    let ours = through_a_lesson(&load).await;
+    let bare = through_a_bare_broadcast(&load).await;
+    let lost = load.total() - ours.delays.len();
+    let note = format!(
+        "100 followers, 24 frames/s of 1.5 Mbit/s for 10 s; {lost} of {} frames dropped (bare: {}); \
+         baseline: bare Axum broadcast of as many bytes",
+        load.total(),
+        load.total() - bare.delays.len()
+    );
+    for (name, p) in [
+        ("stream.fanout.100.p50", 0.5),
+        ("stream.fanout.100.p99", 0.99),
+    ] {
+        let baseline = Some(percentile(&bare.delays, p));
+        row(name, percentile(&ours.delays, p), "ms", baseline, &note);
+    }
+    row(
+        "stream.fanout.100.cpu",
+        ours.cpu,
+        "% of a core",
+        Some(bare.cpu),
+        "server and all 100 receiving ends in one process; baseline: the bare broadcast",
+    );
+}
+
+/// The moments at which messages were sent; each carries its number.
+type Sent = Arc<Mutex<Vec<Instant>>>;
+
+async fn send_at_rate(load: &Load, mut send: impl AsyncFnMut(usize), sent: &Sent) -> f64 {
+    // Connections settle first; a late tick is not made up for by a burst.
+    tokio::time::sleep(Duration::from_secs(1)).await;
+    let mut tick = tokio::time::interval(Duration::from_secs_f64(1.0 / load.rate as f64));
+    tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+    let (begun, before) = (Instant::now(), cpu_ms());
+    for n in 0..load.rate * load.seconds {
+        tick.tick().await;
+        sent.lock().expect("a list").push(Instant::now());
+        send(n).await;
+    }
+    tokio::time::sleep(Duration::from_secs(1)).await;
+    (cpu_ms() - before) / milliseconds(begun.elapsed()) * 100.0
+}
+
+async fn through_a_lesson(load: &Load) -> Came {
+    let folder = tempfile::tempdir_in(TARGET).expect("a folder");
+    let (app, address) = serve(folder.path()).await;
+    let lesson = app
+        .store
+        .write(|c| queries::create(c, "Bench", "class"))
+        .await
+        .expect("a lesson");
+    if let What::Stream(_) = load.what {
+        let whither = bozzetto::backdrops::queries::Whither::Lesson(lesson);
+        let page = include_bytes!("../../../demo/Tide and lights.html");
+        let added = bozzetto::backdrops::add(&app, whither, "tide.html", page, None, None).await;
+        added.expect("a store").expect("a page");
+    }
+    let order = app.live.look(lesson).await.expect("a look").order;
+    let backdrop = order.last().expect("a backdrop").id;
+    let cookie = bozzetto::auth::participant::join(&app, lesson, "Follower".to_owned())
+        .await
+        .expect("a cookie");
+    let cookie = cookie.split(';').next().unwrap_or("").to_owned();
+    let mut presenter = connect(address, &format!("/lessons/{lesson}/live"), None).await;
+    let arrange = ToServer::Arrange {
+        current: backdrop,
+        beside: None,
+    };
+    let arrange = Message::Binary(encode(&arrange).into());
+    presenter.send(arrange).await.expect("a line");
+    let before = resident_kb();
+    let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
+    for _ in 0..load.followers {
+        let mut socket = connect(address, &format!("/follow/{lesson}/live"), Some(&cookie)).await;
+        let (sent, delays) = (sent.clone(), delays.clone());
+        tokio::spawn(async move {
+            while let Some(Ok(message)) = socket.next().await {
+                let now = Instant::now();
+                let Message::Binary(bytes) = message else {
+                    continue;
+                };
+                let n = match decode(&bytes) {
+                    Some(FromServer::Wet { ink, .. }) => ink.from as usize,
+                    Some(FromServer::Chunk { chunk, .. }) => chunk.number as usize,
+                    _ => continue,
+                };
+                let delay = now - sent.lock().expect("a list")[n];
+                delays.lock().expect("a list").push(milliseconds(delay));
+            }
+        });
+    }
+    let memory = (resident_kb() - before) / load.followers as f64;
+    // What the server says in between is read, as a browser does.
+    let (mut to_server, mut from_server) = presenter.split();
+    tokio::spawn(async move { while from_server.next().await.is_some() {} });
+    let send = async |n: usize| {
+        let message = encode(&load.message(n, backdrop));
+        let message = Message::Binary(message.into());
+        to_server.send(message).await.expect("a line");
+    };
+    let cpu = send_at_rate(load, send, &sent).await;
+    let mut delays = std::mem::take(&mut *delays.lock().expect("a list"));
+    delays.sort_by(f64::total_cmp);
+    Came {
+        delays,
+        memory,
+        cpu,
+    }
+}
+
+async fn through_a_bare_broadcast(load: &Load) -> Came {
+    let (channel, _) = broadcast::channel::<Bytes>(2048);
+    let (to_all, from_one) = (channel.clone(), channel.clone());
+    let send_route = get(move |upgrade: WebSocketUpgrade| {
+        let channel = from_one.clone();
+        async move {
+            upgrade.on_upgrade(|mut socket| async move {
+                while let Some(Ok(AxumMessage::Binary(bytes))) = socket.recv().await {
+                    let _ = channel.send(bytes);
+                }
+            })
+        }
+    });
+    let hear_route = get(move |upgrade: WebSocketUpgrade| {
+        let mut receiver = to_all.subscribe();
+        async move {
+            upgrade.on_upgrade(|mut socket| async move {
+                while let Ok(bytes) = receiver.recv().await {
+                    if socket.send(AxumMessage::Binary(bytes)).await.is_err() {
+                        return;
+                    }
+                }
+            })
+        }
+    });
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0")
+        .await
+        .expect("a port");
+    let address = listener.local_addr().expect("an address");
+    let router = Router::new()
+        .route("/send", send_route)
+        .route("/hear", hear_route);
+    tokio::spawn(async move { axum::serve(listener, router).await });
+    let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
+    for _ in 0..load.followers {
+        let (mut socket, _) = tokio_tungstenite::connect_async(format!("ws://{address}/hear"))
+            .await
+            .expect("a connection");
+        let (sent, delays) = (sent.clone(), delays.clone());
+        tokio::spawn(async move {
+            while let Some(Ok(Message::Binary(bytes))) = socket.next().await {
+                let now = Instant::now();
+                let n = u32::from_le_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]) as usize;
+                let delay = now - sent.lock().expect("a list")[n];
+                delays.lock().expect("a list").push(milliseconds(delay));
+            }
+        });
+    }
+    let (mut sender, _) = tokio_tungstenite::connect_async(format!("ws://{address}/send"))
+        .await
+        .expect("a connection");
+    let size = encode(&load.message(600, BackdropId(1))).len();
+    let send = async |n: usize| {
+        let mut bytes = vec![0u8; size];
+        bytes[..4].copy_from_slice(&(n as u32).to_le_bytes());
+        sender
+            .send(Message::Binary(bytes.into()))
+            .await
+            .expect("a line");
+    };
+    let cpu = send_at_rate(load, send, &sent).await;
+    let mut delays = std::mem::take(&mut *delays.lock().expect("a list"));
+    delays.sort_by(f64::total_cmp);
+    Came {
+        delays,
+        memory: 0.0,
+        cpu,
+    }
+}
