@@ -200,8 +200,12 @@ pub struct Welcome {
 pub enum Start {
     /// From these sheets.
     Sheets(Vec<(SheetId, Vec<Arc<Mark>>)>),
-    /// From what it had, with these changes that it missed.
-    Missed(Vec<(u64, Change)>),
+    /// From what it had, with these changes that it missed. Those up to `kept` are on disk; of the
+    /// others it is told when they are.
+    Missed {
+        changes: Vec<(u64, Change)>,
+        kept: u64,
+    },
 }
 
 /// What else there is to know, by who asks.

@@ -1,8 +1,8 @@
 //! What the server says, and what the page has to know of it.
 
 use bozzetto_core::backdrop::BackdropView;
-use bozzetto_core::change::Op;
-use bozzetto_core::ids::AuthorId;
+use bozzetto_core::change::{Change, Op};
+use bozzetto_core::ids::{AuthorId, ChangeId};
 use bozzetto_core::stream::Watching;
 use bozzetto_core::wire::{
     FromServer, LessonView, OnStage, Person, Stage, Start, State, TakeAway, Welcome, decode,
@@ -107,34 +107,15 @@ impl Glass {
         match message {
             FromServer::Welcome(welcome) => self.welcome(*welcome, events),
             FromServer::Change { seq, change, kept } => {
-                if self.resume.is_some_and(|(_, last)| seq <= last) {
-                    return;
-                }
-                self.resume = self.resume.map(|(epoch, _)| (epoch, seq));
-                for step in &change.steps {
-                    if let Op::Add(mark) | Op::Replace(mark) = &step.op {
-                        self.end_wet(mark.id);
-                    }
-                }
-                if !kept && let Some(own) = self.replica.pending().find(|p| p.id == change.id) {
-                    self.unkept.insert(own.id, own.intent.clone());
-                }
-                let shown = self.replica.hear(&change);
-                self.show(shown);
-                if kept && change.author == self.replica.author() {
-                    events.push(Event::Kept {
-                        id: change.id.0.to_string(),
-                    });
+                if self.resume.is_none_or(|(_, last)| seq > last) {
+                    self.resume = self.resume.map(|(epoch, _)| (epoch, seq));
+                    self.take_change(&change, kept, events);
+                } else if kept && self.is_ours(&change) {
+                    // The welcome had it already, before it was on disk.
+                    self.take_known(change.id, events);
                 }
             }
-            FromServer::Known { id } => {
-                self.unkept.remove(&id);
-                let shown = self.replica.acknowledged(id);
-                self.show(shown);
-                events.push(Event::Kept {
-                    id: id.0.to_string(),
-                });
-            }
+            FromServer::Known { id } => self.take_known(id, events),
             FromServer::Refused { id, why } => {
                 let shown = self.replica.refused(id);
                 self.show(shown);
@@ -197,9 +178,46 @@ impl Glass {
         }
     }
 
+    /// A change in its place in the order.
+    fn take_change(&mut self, change: &Change, kept: bool, events: &mut Vec<Event>) {
+        for step in &change.steps {
+            if let Op::Add(mark) | Op::Replace(mark) = &step.op {
+                self.end_wet(mark.id);
+            }
+        }
+        let ours = self.is_ours(change);
+        if !kept && let Some(own) = self.replica.pending().find(|p| p.id == change.id) {
+            self.unkept.insert(own.id, own.intent.clone());
+        }
+        let shown = self.replica.hear(change);
+        self.show(shown);
+        if kept && ours {
+            events.push(Event::Kept {
+                id: change.id.0.to_string(),
+            });
+        }
+    }
+
+    /// Whether this page waits for a change to be kept, or made it.
+    fn is_ours(&self, change: &Change) -> bool {
+        change.author == self.replica.author()
+            || self.unkept.contains_key(&change.id)
+            || self.replica.pending().any(|p| p.id == change.id)
+    }
+
+    /// An own change is on disk.
+    fn take_known(&mut self, id: ChangeId, events: &mut Vec<Event>) {
+        self.unkept.remove(&id);
+        let shown = self.replica.acknowledged(id);
+        self.show(shown);
+        events.push(Event::Kept {
+            id: id.0.to_string(),
+        });
+    }
+
     fn welcome(&mut self, welcome: Welcome, events: &mut Vec<Event>) {
         self.connected = true;
-        self.clock_ahead = welcome.now as f64 - js_sys::Date::now();
+        self.clock_ahead = welcome.now as f64 - crate::clock::machine();
         self.author = Some(welcome.author);
         self.resume = Some((welcome.epoch, welcome.seq));
         events.push(Event::Welcome {
@@ -249,26 +267,20 @@ impl Glass {
                     self.show(shown);
                 }
             }
-            Start::Missed(changes) => {
-                for (_, change) in changes {
-                    let own = change.author == self.replica.author();
-                    let shown = self.replica.hear(&change);
-                    self.show(shown);
-                    if own {
-                        events.push(Event::Kept {
-                            id: change.id.0.to_string(),
-                        });
-                    }
+            Start::Missed { changes, kept } => {
+                for (seq, change) in changes {
+                    self.take_change(&change, seq <= kept, events);
                 }
             }
         }
         for (author, ink) in welcome.wet {
             self.take_wet(author, &ink);
         }
-        let pending: Vec<_> = self
-            .replica
-            .pending()
-            .map(|p| (p.id, p.intent.clone()))
+        // What is in order but was not on disk when the line broke is asked after again.
+        let unkept = self.unkept.iter().map(|(id, intent)| (*id, intent));
+        let pending: Vec<_> = unkept
+            .chain(self.replica.pending().map(|p| (p.id, &p.intent)))
+            .map(|(id, intent)| (id, intent.clone()))
             .collect();
         for (id, intent) in pending {
             self.queue(id, intent);

@@ -39,6 +39,6 @@ impl Glass {
 impl Glass {
     /// The server's clock as far as it is known here.
     pub(crate) fn now(&self) -> u64 {
-        (js_sys::Date::now() + self.clock_ahead).max(0.0) as u64
+        (crate::clock::machine() + self.clock_ahead).max(0.0) as u64
     }
 }

@@ -4,6 +4,7 @@
 //! plain numbers and bytes, and hands back display lists and messages.
 
 mod capture_box;
+mod clock;
 mod events;
 mod fading;
 mod layers;
@@ -245,6 +246,11 @@ impl Glass {
 }
 
 impl Glass {
+    /// All sheets as this page shows them; for tests.
+    pub fn sheets(&self) -> &bozzetto_core::sheet::Sheets {
+        self.replica.sheets()
+    }
+
     fn glass_point(&self, x: f64, y: f64) -> Point<GlassFrame> {
         Point::new(x / self.scale, y / self.scale)
     }

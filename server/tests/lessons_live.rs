@@ -321,7 +321,7 @@ async fn coming_back_brings_what_was_missed() {
     };
     let path = format!("/lessons/{lesson}/live");
     let (_, back) = Browser::open(server.address, &path, None, Some(hello)).await;
-    let Start::Missed(changes) = back.start else {
+    let Start::Missed { changes, .. } = back.start else {
         panic!("what was missed is at hand")
     };
     assert_eq!(

@@ -119,8 +119,12 @@ impl Lesson {
                 .front()
                 .is_none_or(|(first, _)| *first <= seq + 1)
         {
-            let missed = self.recent.iter().filter(|(s, _)| *s > seq).cloned();
-            return Start::Missed(missed.collect());
+            // Those that are being written belong to it too: the welcome speaks of all up to now.
+            let so_far = self.recent.iter().chain(&self.unwritten);
+            return Start::Missed {
+                changes: so_far.filter(|(s, _)| *s > seq).cloned().collect(),
+                kept: self.seq - self.unwritten.len() as u64,
+            };
         }
         let ids: Vec<SheetId> = self.sheets.ids().collect();
         Start::Sheets(self.marks_of(&ids))
