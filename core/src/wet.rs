@@ -126,6 +126,13 @@ impl WetStrokes {
         self.shapes.insert(shape.mark.id, shape);
     }
 
+    /// Whether there is anything on a layer, seen or not.
+    pub fn is_clear(&self, layer: Layer) -> bool {
+        let strokes = self.strokes.values().map(|s| s.style.layer());
+        let shapes = self.shapes.values().map(|s| s.mark.style.layer());
+        strokes.chain(shapes).all(|l| l != layer)
+    }
+
     /// The shapes that are being dragged.
     pub fn shapes(&self) -> impl Iterator<Item = &WetShape> {
         self.shapes.values()

@@ -103,6 +103,23 @@ impl Glass {
         true
     }
 
+    /// Whether a layer shows nothing: an empty one need not be mixed with what is beneath, which
+    /// costs a browser more than all else on the page.
+    pub fn is_clear(&mut self, number: u8) -> bool {
+        let (layer, wet) = layer(number);
+        if wet {
+            let mut pulled = bozzetto_core::display::DisplayList::default();
+            self.paint_pulled(layer, &mut pulled);
+            return self.wet.is_clear(layer) && pulled.items.is_empty();
+        }
+        let sheets = self.replica.sheets();
+        let in_view = self.in_view();
+        let mut marks = in_view
+            .iter()
+            .flat_map(|v| sheets.sheet(v.sheet).layer(layer));
+        marks.next().is_none()
+    }
+
     /// Fills the display list with the backdrops, as far as they are drawn and no pictures.
     pub fn paint_backdrop(&mut self) {
         let mut list = bozzetto_core::display::DisplayList::default();

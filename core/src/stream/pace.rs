@@ -30,7 +30,7 @@ pub const SLOWEST: Pace = Pace {
 /// Where a stream begins.
 pub const FIRST: Pace = Pace {
     bits: 1_500_000.0,
-    frames: 24.0,
+    frames: 30.0,
 };
 
 /// Adapts an encoder to what the line and the machine take: it goes up by little and down by much,

@@ -151,10 +151,13 @@ export class Layers {
       print(context, glass, wasm, this.find);
       context.restore();
     }
-    if (glass.paint_added(number)) {
+    const added = glass.paint_added(number);
+    if (added) {
       this.toGlass(context);
       print(context, glass, wasm, this.find);
     }
+    // Layers that multiply make the browser mix the whole picture anew: only while there is something.
+    if (number < 2 && (added || damage.length === 4)) context.canvas.style.visibility = glass.is_clear(number) ? "hidden" : "";
   }
 }
 
