@@ -327,6 +327,8 @@ mod tests {
         fn resolution_is_the_finest_there_is(
             area in rect(), w in 40.0..9000.0f64, h in 40.0..6000.0f64, device in 0.4..3.0f64,
         ) {
+            // A box is at least a pixel large.
+            prop_assume!(area.width() * device >= 1.0 && area.height() * device >= 1.0);
             let (size, w, h) = (Size::new(w.round(), h.round()), w.round(), h.round());
             let view: crate::frames::Map<crate::frames::Held, Glass> = Zoom::WHOLE.map(size, STAGE);
             let on_glass = view.apply_rect(&Rect::of_size(size));
