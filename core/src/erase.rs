@@ -191,12 +191,12 @@ impl Eraser {
             }
             out
         };
+        let looks = self.looks(steps, net, &gap);
         let mut stretches: Vec<(f64, f64)> = Vec::new();
-        let (mut before, mut inside) = (0.0, gap(0.0) < 0.0);
+        let (mut before, mut inside) = (0.0, looks[0].1 < 0.0);
         let mut begun = 0.0;
-        for i in 1..=steps {
-            let t = f64::from(i) / f64::from(steps);
-            let now = gap(t) < 0.0;
+        for &(t, here) in &looks[1..] {
+            let now = here < 0.0;
             if now && !inside {
                 begun = edge(before, t);
             } else if inside && !now {
@@ -208,6 +208,37 @@ impl Eraser {
             stretches.push((begun, 1.0));
         }
         stretches
+    }
+
+    /// The gap at `steps` even distances along a curve that is at most `net` long, and where the
+    /// eraser may have brushed past in between, at its nearest.
+    fn looks(&self, steps: u32, net: f64, gap: &impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
+        let at = |i: u32| f64::from(i) / f64::from(steps);
+        let even: Vec<(f64, f64)> = (0..=steps).map(|i| (at(i), gap(at(i)))).collect();
+        // Within a step nothing comes nearer than it is long, but for a tip that grows.
+        let near = 2.0 * net / f64::from(steps);
+        let mut looks = even.clone();
+        for (i, &(_, here)) in even.iter().enumerate() {
+            let before = even[i.saturating_sub(1)];
+            let after = even[(i + 1).min(even.len() - 1)];
+            let nearest = (0.0..near).contains(&here) && here <= before.1 && here <= after.1;
+            if !nearest || before.1 < 0.0 || after.1 < 0.0 {
+                continue;
+            }
+            let (mut from, mut to) = (before.0, after.0);
+            for _ in 0..24 {
+                let third = (to - from) / 3.0;
+                if gap(from + third) < gap(to - third) {
+                    to -= third;
+                } else {
+                    from += third;
+                }
+            }
+            let t = (from + to) / 2.0;
+            looks.push((t, gap(t)));
+        }
+        looks.sort_by(|a, b| a.0.total_cmp(&b.0));
+        looks
     }
 }
 
