@@ -14,7 +14,7 @@ use crate::display::DisplayList;
 use crate::frames::{Glass, Held, Ink, Map, Rect};
 use crate::ids::{AuthorId, MarkId};
 use crate::ink::outline::outline_run;
-use crate::ink::{InkPoint, MAX_POINTS, Points, bounds_of};
+use crate::ink::{InkPoint, MAX_POINTS, Points};
 use crate::mark::{Layer, Mark, MarkFault, Style, check_points, check_style, check_transform};
 use crate::paint::is_part;
 use crate::pane::InView;
@@ -103,6 +103,16 @@ pub struct WetStrokes {
     damage: BTreeMap<u8, Rect<Glass>>,
 }
 
+/// What ink through these points reaches at most. A flat tip is drawn from one point to the next as
+/// thick as it is at the thicker one, so the thickest counts everywhere.
+fn reach_of(points: &[InkPoint]) -> Rect<Ink> {
+    let thickest = points.iter().map(|p| p.radius()).fold(0.0, f64::max);
+    let places = points.iter().map(|p| p.position());
+    places
+        .fold(Rect::EMPTY, |r, p| r.include(p))
+        .inflate(thickest)
+}
+
 /// How a sheet is seen; `None` for sheets that are not in view.
 pub trait Views {
     fn view(&self, sheet: SheetId) -> Option<Map<Held, Glass>>;
@@ -181,7 +191,9 @@ impl WetStrokes {
         }
         let known = stroke.from as usize + stroke.points.len();
         let start = ink.from as usize;
+        let mut lost = Rect::EMPTY;
         let fresh = if start > known {
+            lost = reach_of(&stroke.all_points());
             stroke.from = ink.from;
             stroke.points.clear();
             &ink.points.0[..]
@@ -192,12 +204,11 @@ impl WetStrokes {
         // half before that: the last two points are painted again.
         let old = stroke.points.len();
         let changed_from = old.saturating_sub(2);
-        let mut bounds = bounds_of(&stroke.predicted);
+        let end = |s: &WetStroke| reach_of(&[&s.points[changed_from..], &s.predicted].concat());
+        let before = end(stroke);
         stroke.points.extend_from_slice(fresh);
         stroke.predicted = predicted;
-        bounds = bounds
-            .union(&bounds_of(&stroke.points[changed_from..]))
-            .union(&bounds_of(&stroke.predicted));
+        let bounds = before.union(&end(stroke)).union(&lost);
         let (layer, sheet, transform) = (stroke.style.layer(), stroke.sheet, stroke.transform);
         self.spoil(layer, sheet, &transform, &bounds, views);
     }
@@ -208,7 +219,7 @@ impl WetStrokes {
             self.spoil_shape(&shape, views);
         }
         if let Some(stroke) = self.strokes.remove(&mark) {
-            let bounds = bounds_of(&stroke.all_points());
+            let bounds = reach_of(&stroke.all_points());
             self.spoil(
                 stroke.style.layer(),
                 stroke.sheet,
@@ -291,7 +302,7 @@ impl WetStrokes {
                 let end = (start + RUN).min(points.len());
                 // The points on either side belong to the neighbouring runs, but bend the curve.
                 let run = &points[start.saturating_sub(1)..(end + 1).min(points.len())];
-                let bounds = to_glass.apply_rect(&bounds_of(run)).inflate(2.0);
+                let bounds = to_glass.apply_rect(&reach_of(run)).inflate(2.0);
                 if bounds.intersects(within) {
                     let (has_start, has_end) = (start == 0, end == points.len());
                     let path = outline_run(run, stroke.style.tip, has_start, has_end);
