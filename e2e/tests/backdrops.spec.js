@@ -189,7 +189,13 @@ test("a web page: marks scroll and zoom with it exactly; it freezes, is captured
   const shot = await capture(page, { x: moving.x - 30, y: moving.y - 30 }, { x: moving.x + 30, y: moving.y + 30 });
   const { width, height } = decode(shot);
   expect(apart(pixel(shot, Math.floor(width / 2), Math.floor(height / 2)), held)).toBeLessThan(4);
+  // A page that scrolls by itself meanwhile takes no mark along; let go, both are where it is by now.
+  const stays = await at(420, 520);
+  expect(apart(await colour(page, stays.x, stays.y), VERMILION)).toBeLessThan(40);
+  await inside.locator("body").evaluate(() => scrollBy(0, 60));
+  expect(apart(await colour(page, stays.x, stays.y), VERMILION)).toBeLessThan(40);
   await page.keyboard.press("f");
+  await expect.poll(async () => { const e = await edge(); return e === null ? 99 : Math.abs(e - (scrolled ?? 0)); }).toBeLessThanOrEqual(1);
   await expect.poll(blinks).toBe(true);
 });
 

@@ -231,20 +231,22 @@ impl Glass {
         });
     }
 
-    /// A web page shows this file of its own, scrolled so far, in CSS pixels.
+    /// A web page shows this file of its own, scrolled so far, in CSS pixels. Nothing comes of it
+    /// while its picture is held: that stays, and its marks with it.
     pub fn scrolled(&mut self, id: &str, file: &str, x: f64, y: f64) {
-        let page = match self.backdrop(id).map(|b| &b.kind) {
-            Some(BackdropKind::Page(page)) => page.page_of(file),
-            _ => return,
+        let Some(known) = self.backdrop(id).filter(|b| b.seen.frozen.is_none()) else {
+            return;
         };
-        if page.is_some_and(|page| self.backdrop(id).is_some_and(|b| b.seen.page != page)) {
+        let BackdropKind::Page(page) = &known.kind else {
+            return;
+        };
+        let before = known.seen.page;
+        let page = page.page_of(file).unwrap_or(before);
+        if page != before {
             self.lift_all();
             self.clear_selection();
         }
-        self.see(id, |seen| {
-            seen.page = page.unwrap_or(seen.page);
-            seen.scroll = (x, y);
-        });
+        self.see(id, |seen| (seen.page, seen.scroll) = (page, (x, y)));
     }
 
     /// Holds a picture of a moving backdrop: the server's name for it, and which part it shows in

@@ -13,6 +13,8 @@ import { el } from "./page.js";
 export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
   /** Frames whose pages have a bridge. @type {WeakSet<HTMLElement>} */
   const bridged = new WeakSet();
+  /** Pages whose picture is held. @type {Set<string>} */
+  const frozen = new Set();
 
   /** @param {Window | null} from */
   const paneOf = (from) => {
@@ -72,6 +74,11 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
 
   /** In Touch, hands reach the pages: the glass has no hold there. */
   function show() {
+    for (const { id, served, frozen: held } of beneath.panes) {
+      if (held !== null) frozen.add(id);
+      // What goes on says where it is by now.
+      else if (frozen.delete(id) && served) post(id, "where", 0, 0);
+    }
     const sheet = el("glass");
     const live = touching() ? beneath.panes.filter((p) => p.kind === "page" && p.frozen === null) : [];
     sheet.style.pointerEvents = live.length > 0 && live.length === beneath.panes.length ? "none" : "";
