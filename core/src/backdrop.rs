@@ -234,6 +234,25 @@ impl BackdropView {
             .then(&Map::<Glass, Glass>::scale_then_move(1.0, room.x0, room.y0))
     }
 
+    /// As participants get to know it: without the name under which a web page's files are kept, its
+    /// files' names, or its address. They get its picture, not the page.
+    pub fn for_participants(mut self) -> Self {
+        if let BackdropKind::Page(page) = &mut self.kind {
+            match page {
+                Page::Kept {
+                    name,
+                    entry,
+                    others,
+                } => {
+                    let nameless = others.iter_mut().chain([name, entry]);
+                    nameless.for_each(String::clear);
+                }
+                Page::Address(address) => address.clear(),
+            }
+        }
+        self
+    }
+
     /// The sheet of the page that is shown; of a board for two its left half.
     pub fn sheet(&self) -> SheetId {
         SheetId::of_page(self.id, self.seen.page * self.halves())

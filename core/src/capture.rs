@@ -26,7 +26,7 @@ pub const MAX_PIXELS: f64 = 64_000_000.0;
 pub const MAX_SIDE: f64 = 16_384.0;
 
 /// How a box becomes pixels.
-#[derive(Clone, Copy, PartialEq, Debug)]
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Plan {
     /// The box, moved to whole pixels.
     pub area: Rect<Glass>,

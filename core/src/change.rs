@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::budget;
 use crate::frames::{Held, Map};
 use crate::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use crate::mark::{Mark, MarkFault, Style};
@@ -119,7 +120,7 @@ pub enum Intent {
     RedoOn(SheetId),
 }
 
-/// The most steps one change may have.
+/// The most steps one change may have; moving or restyling counts each mark.
 pub const MAX_STEPS: usize = 10_000;
 
 /// Why a change cannot be made, in words for the person who asked for it.
@@ -145,14 +146,22 @@ pub enum Refusal {
     Unreadable,
 }
 
-/// Refuses what no sheet should be asked to apply.
+/// Refuses what no sheet should be asked to apply: too many steps or marks, and marks that cannot
+/// be or cost too much to draw.
 pub fn check_steps(steps: &[Step]) -> Result<(), Refusal> {
-    if steps.is_empty() || steps.len() > MAX_STEPS {
+    let named = |step: &Step| match &step.op {
+        Op::Transform { marks, .. } | Op::Restyle { marks, .. } => marks.len(),
+        Op::Add(_) | Op::Remove(_) | Op::Replace(_) | Op::Wipe => 1,
+    };
+    if steps.is_empty() || steps.iter().map(named).sum::<usize>() > MAX_STEPS {
         return Err(Refusal::TooLarge);
     }
+    budget::check_all(steps.iter().filter_map(|step| match &step.op {
+        Op::Add(mark) | Op::Replace(mark) => Some(mark),
+        _ => None,
+    }))?;
     for step in steps {
         match &step.op {
-            Op::Add(mark) | Op::Replace(mark) => mark.check()?,
             Op::Transform { by, .. } => {
                 if !by.is_finite() {
                     return Err(MarkFault::NotFinite.into());
@@ -162,7 +171,7 @@ pub fn check_steps(steps: &[Step]) -> Result<(), Refusal> {
                 }
             }
             Op::Restyle { style, .. } => crate::mark::check_style(style)?,
-            Op::Remove(_) | Op::Wipe => {}
+            Op::Add(_) | Op::Replace(_) | Op::Remove(_) | Op::Wipe => {}
         }
     }
     Ok(())

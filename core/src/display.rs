@@ -4,12 +4,14 @@
 //! All coordinates are glass units, in `f32`: a 7000-pixel-wide capture resolves 0.27 units, and
 //! `f32` holds 1920 to within 0.0001.
 
+use serde::{Deserialize, Serialize};
+
 use crate::colour::Rgb;
 use crate::frames::{Glass, Map, Point, Rect};
 use crate::ids::BackdropId;
 
 /// One step of a path. The numbers are what the canvas printer reads.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
 #[repr(u8)]
 pub enum Verb {
     /// Takes one point.
@@ -37,7 +39,7 @@ impl Verb {
 }
 
 /// A path, filled by the non-zero rule.
-#[derive(Clone, Default, PartialEq, Debug)]
+#[derive(Clone, Default, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Path {
     pub verbs: Vec<Verb>,
     /// x and y in turn.
@@ -121,7 +123,7 @@ impl Path {
 }
 
 /// How a fill mixes with what is beneath it.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
 #[repr(u8)]
 pub enum Blend {
     /// Covers it.
@@ -131,7 +133,7 @@ pub enum Blend {
 }
 
 /// One thing to draw.
-#[derive(Clone, PartialEq, Debug)]
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub enum Item {
     Fill {
         path: Path,
@@ -149,7 +151,7 @@ pub enum Item {
 }
 
 /// Where the pixels of a backdrop come from.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug, Serialize, Deserialize)]
 pub enum Source {
     /// The backdrop itself: its file, or what it shows at this moment.
     Backdrop(BackdropId),
@@ -158,7 +160,7 @@ pub enum Source {
 }
 
 /// Where a placed picture is drawn.
-#[derive(Clone, Copy, PartialEq, Debug)]
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Placing {
     /// The server's name for the file.
     pub picture: u64,
@@ -169,7 +171,7 @@ pub struct Placing {
 }
 
 /// What is to be drawn, from the bottom up.
-#[derive(Clone, Default, PartialEq, Debug)]
+#[derive(Clone, Default, PartialEq, Debug, Serialize, Deserialize)]
 pub struct DisplayList {
     pub items: Vec<Item>,
 }

@@ -43,7 +43,7 @@ pub struct Group {
 impl Group {
     /// When nothing of it is left to see.
     pub fn gone(&self) -> Option<u64> {
-        self.begins.map(|at| at + FADE)
+        self.begins.map(|at| at.saturating_add(FADE))
     }
 
     /// 1 before it fades, 0 afterwards.
@@ -85,7 +85,7 @@ pub fn groups(sheets: &Sheets, drawing: &[(AuthorId, u64)]) -> Vec<Group> {
         let mut last: Option<(u64, u64)> = None;
         for one in &marks {
             if let Some((ended, _)) = last
-                && one.began >= ended + PAUSE
+                && one.began >= ended.saturating_add(PAUSE)
             {
                 groups.push(std::mem::replace(
                     &mut group,
@@ -96,11 +96,13 @@ pub fn groups(sheets: &Sheets, drawing: &[(AuthorId, u64)]) -> Vec<Group> {
                 ));
             }
             group.marks.push(one.mark);
-            group.begins = Some(one.ended + one.stay);
+            group.begins = Some(one.ended.saturating_add(one.stay));
             last = Some((one.ended, one.stay));
         }
         if let Some((ended, _)) = last {
-            let goes_on = |(who, began): &(AuthorId, u64)| *who == author && *began < ended + PAUSE;
+            let goes_on = |(who, began): &(AuthorId, u64)| {
+                *who == author && *began < ended.saturating_add(PAUSE)
+            };
             if drawing.iter().any(goes_on) {
                 group.begins = None;
             }

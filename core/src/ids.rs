@@ -23,6 +23,10 @@ id!(
     AuthorId
 );
 id!(
+    /// A participant of a lesson.
+    PersonId
+);
+id!(
     /// A backdrop of a lesson.
     BackdropId
 );

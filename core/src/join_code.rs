@@ -4,9 +4,9 @@
 /// none of 0 O Q D, 1 I L, 2 Z, 5 S, 6 G, 8 B, U V.
 pub const ALPHABET: &[u8; 19] = b"ACEFHJKMNPRTWXY3479";
 
-/// How long a code is. 19 to the power of 6 are 47 million codes; with a wait after each wrong one
-/// guessing is hopeless.
-pub const LENGTH: usize = 6;
+/// How long a code is. 19 to the power of 8 are 17 thousand million codes: see `docs/SECURITY.md` for
+/// how long guessing one takes.
+pub const LENGTH: usize = 8;
 
 /// A code from random bytes, one for each character; `None` for a byte that would favour some
 /// characters over others: draw again.
@@ -21,8 +21,8 @@ pub fn character(random: u8) -> Option<char> {
 ///
 /// ```
 /// use bozzetto_core::join_code::normalise;
-/// assert_eq!(normalise(" kxt-4rn").as_deref(), Some("KXT4RN"));
-/// assert_eq!(normalise("KXT 40N"), None);
+/// assert_eq!(normalise(" kxt4-rn7a").as_deref(), Some("KXT4RN7A"));
+/// assert_eq!(normalise("KXT4 RN0A"), None);
 /// ```
 pub fn normalise(typed: &str) -> Option<String> {
     let code: String = typed
@@ -37,7 +37,7 @@ pub fn normalise(typed: &str) -> Option<String> {
 /// A code as it is shown, in two halves.
 ///
 /// ```
-/// assert_eq!(bozzetto_core::join_code::shown("KXT4RN"), "KXT 4RN");
+/// assert_eq!(bozzetto_core::join_code::shown("KXT4RN7A"), "KXT4 RN7A");
 /// ```
 pub fn shown(code: &str) -> String {
     match code.split_at_checked(LENGTH / 2) {

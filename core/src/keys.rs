@@ -48,6 +48,30 @@ impl Deed {
         (Deed::Help, "Keys and help", "?"),
     ];
 
+    /// Whether the key may come from a web page on stage, which cannot be trusted to say what was
+    /// pressed: it takes a tool in hand or holds the picture, and so does no harm. Nothing is undone,
+    /// captured, or put on stage by it.
+    pub fn may_come_from_page(self) -> bool {
+        match self {
+            Deed::Draw
+            | Deed::Erase
+            | Deed::Select
+            | Deed::Shapes
+            | Deed::Stamps
+            | Deed::Text
+            | Deed::Freeze => true,
+            Deed::Touch
+            | Deed::Box
+            | Deed::Previous
+            | Deed::Next
+            | Deed::FullScreen
+            | Deed::Help
+            | Deed::Note
+            | Deed::Pane
+            | Deed::NewPage => false,
+        }
+    }
+
     pub fn words(self) -> &'static str {
         Deed::ALL
             .iter()

@@ -12,6 +12,8 @@
 //! * [`ink`]: from pen samples to a stroke, and from a stroke to its outline.
 //! * [`shape`], [`stamp`], [`fading`]: what else is drawn, and what fades.
 //! * [`erase`], [`select`]: correcting.
+//! * [`budget`]: how much there may be to work out for marks.
+//! * [`rights`]: who may send what.
 //! * [`mark`], [`sheet`], [`change`], [`history`]: marks and the one way in which they change.
 //! * [`replica`]: what a browser shows while its changes are under way to the server.
 //! * [`wet`], [`paint`], [`board`], [`display`]: what is to be drawn.
@@ -23,6 +25,7 @@
 
 pub mod backdrop;
 pub mod board;
+pub mod budget;
 pub mod capture;
 pub mod change;
 pub mod colour;
@@ -46,6 +49,7 @@ pub mod pane;
 pub mod placed;
 pub mod playback;
 pub mod replica;
+pub mod rights;
 pub mod select;
 pub mod settings;
 pub mod shape;

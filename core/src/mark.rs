@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::budget;
 use crate::colour::Rgb;
 use crate::display::{Blend, Path};
 use crate::fading::{Fading, STAYS};
@@ -110,6 +111,9 @@ pub const REACH: f64 = 1_000_000.0;
 /// The widest ink, in units.
 pub const MAX_WIDTH: f64 = 1000.0;
 
+/// The thinnest line of a shape, in units: a tenth of the thinnest swatch.
+pub const MIN_WIDTH: f64 = 0.1;
+
 /// Why a mark cannot be.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error, Serialize, Deserialize)]
 pub enum MarkFault {
@@ -129,8 +133,12 @@ pub enum MarkFault {
     NotFinite,
     #[error("the mark lies outside all bounds")]
     OutOfBounds,
-    #[error("the ink has no width, or more than {MAX_WIDTH} units of it")]
+    #[error("the ink has less than {MIN_WIDTH} or more than {MAX_WIDTH} units of width")]
     Width,
+    #[error("there is more to draw in it than a screen can show")]
+    TooMuch,
+    #[error("there is more to draw in all of it than can be drawn at once")]
+    TooMuchTogether,
 }
 
 impl Mark {
@@ -155,8 +163,9 @@ impl Mark {
         }
     }
 
-    /// Refuses what no hand can have drawn.
-    pub fn check(&self) -> Result<(), MarkFault> {
+    /// Refuses what no hand can have drawn, and what would take too much to draw. Gives what it costs
+    /// to draw: see [`budget`].
+    pub fn check(&self) -> Result<usize, MarkFault> {
         check_style(&self.style)?;
         check_transform(&self.transform)?;
         match &self.body {
@@ -174,6 +183,7 @@ impl Mark {
             Body::Picture(placed) if !placed.is_sound() => return Err(MarkFault::Picture),
             Body::Picture(_) => {}
         }
+        let cost = budget::of_mark(self)?;
         if self.fades.is_some_and(|f| !STAYS.contains(&f.stay)) {
             return Err(MarkFault::Fading);
         }
@@ -182,7 +192,7 @@ impl Mark {
         if reach.iter().any(|v| !v.is_finite() || v.abs() > REACH) {
             return Err(MarkFault::OutOfBounds);
         }
-        Ok(())
+        Ok(cost)
     }
 
     /// The mark with the looks of another style. A stroke's width follows in proportion; a shape's
@@ -254,7 +264,7 @@ pub fn check_style(style: &Style) -> Result<(), MarkFault> {
     if !style.width.is_finite() {
         return Err(MarkFault::NotFinite);
     }
-    if style.width <= 0.0 || f64::from(style.width) > MAX_WIDTH {
+    if !(MIN_WIDTH..=MAX_WIDTH).contains(&f64::from(style.width)) {
         return Err(MarkFault::Width);
     }
     Ok(())

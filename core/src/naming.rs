@@ -18,16 +18,49 @@ pub fn propose(lesson: &str, backdrop: &str, time: &str) -> String {
     format!("{} {time}, {}", part(backdrop), part(lesson))
 }
 
-/// What somebody typed as a name: one line, no control characters, at most [`MAX_NAME`]
-/// characters. `None` when nothing is left.
+/// What somebody typed as a name: one line of what can be seen, at most [`MAX_NAME`] characters.
+/// Control characters, marks of direction and characters without width are left out, since a name
+/// with them can look like another one; joiners stay between letters whose script needs them.
+/// `None` when nothing is left.
+///
+/// ```
+/// use bozzetto_core::naming::tidy;
+/// assert_eq!(tidy(" Ines\u{202e}\u{200b}  Vidal\t").as_deref(), Some("Ines Vidal"));
+/// assert_eq!(tidy("می\u{200c}خواهم").as_deref(), Some("می\u{200c}خواهم"));
+/// assert_eq!(tidy("a\u{200d}b").as_deref(), Some("ab"));
+/// assert_eq!(tidy("\u{3164}\u{2060}"), None);
+/// ```
 pub fn tidy(typed: &str) -> Option<String> {
-    let words: Vec<&str> = typed
-        .split(|c: char| c.is_whitespace() || c.is_control())
-        .filter(|w| !w.is_empty())
+    let all: Vec<char> = typed
+        .chars()
+        .map(|c| if c.is_whitespace() { ' ' } else { c })
+        .filter(|c| !c.is_control() && (joins(*c) || !invisible(*c)))
         .collect();
+    let letter = |i: Option<usize>| i.and_then(|i| all.get(i)).is_some_and(|c| !c.is_ascii());
+    let seen = all
+        .iter()
+        .enumerate()
+        .filter(|(i, c)| !joins(**c) || (letter(i.checked_sub(1)) && letter(i.checked_add(1))));
+    let seen: String = seen.map(|(_, c)| c).collect();
+    let words: Vec<&str> = seen.split(' ').filter(|w| !w.is_empty()).collect();
     let name: String = words.join(" ").chars().take(MAX_NAME).collect();
     let name = name.trim().to_owned();
     (!name.is_empty()).then_some(name)
+}
+
+/// Zero width joiner and non-joiner.
+fn joins(c: char) -> bool {
+    matches!(c, '\u{200c}' | '\u{200d}')
+}
+
+/// Characters that show nothing. Source: Unicode, `Default_Ignorable_Code_Point`, without the
+/// variation selectors, which only choose how a letter looks; and the marks of direction of UAX #9.
+fn invisible(c: char) -> bool {
+    matches!(c,
+        '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}'
+        | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}'
+        | '\u{2060}'..='\u{206f}' | '\u{3164}' | '\u{feff}' | '\u{ffa0}'
+        | '\u{fff0}'..='\u{fffb}' | '\u{e0000}'..='\u{e00ff}')
 }
 
 /// A file name that every common system takes, from a capture's name.

@@ -114,15 +114,20 @@ impl Placed {
             whole.height() / f64::from(self.height),
         );
         let pixels = Map::<Ink, Ink>::from_coefficients([sx, 0.0, 0.0, sy, whole.x0, whole.y0]);
+        Placing {
+            picture: self.picture,
+            map: pixels.then(map).coefficients(),
+            part: self.seen(),
+        }
+    }
+
+    /// The part of the picture that is seen, in its pixels: x0, y0, x1, y1.
+    pub fn seen(&self) -> [f64; 4] {
         let all = Rect::<Ink>::from_corners(
             Point::new(0.0, 0.0),
             Point::new(f64::from(self.width), f64::from(self.height)),
         );
         let part = self.part(&all);
-        Placing {
-            picture: self.picture,
-            map: pixels.then(map).coefficients(),
-            part: [part.x0, part.y0, part.x1, part.y1],
-        }
+        [part.x0, part.y0, part.x1, part.y1]
     }
 }

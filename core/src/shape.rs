@@ -77,7 +77,7 @@ pub enum Dash {
 
 impl Dash {
     /// Lengths of ink and gap, as multiples of the width.
-    fn pattern(self) -> &'static [f64] {
+    pub(crate) fn pattern(self) -> &'static [f64] {
         match self {
             Dash::Solid => &[],
             Dash::Dashed => &[3.0, 2.5],

@@ -252,6 +252,56 @@ impl Sheets {
         }
     }
 
+    /// What `author` asks for, with what only the server can vouch for: whose a mark is, and when it
+    /// was made. A mark that is added is the author's and new; a piece of one that the same change
+    /// removes is that one's. A mark that is replaced stays whose it was.
+    ///
+    /// # Errors
+    /// When a mark of that name is already somewhere in the lesson.
+    pub fn vouched(&self, author: AuthorId, mut steps: Vec<Step>) -> Result<Vec<Step>, Refusal> {
+        let mut gone: BTreeSet<MarkId> = BTreeSet::new();
+        // Whose the marks that go were, and when they were made.
+        let mut made: BTreeSet<(AuthorId, u64)> = BTreeSet::new();
+        for step in &mut steps {
+            let sheet = self.sheet(step.sheet);
+            let mut go = |mark: Option<&Arc<Mark>>| {
+                gone.extend(mark.map(|m| m.id));
+                made.extend(mark.map(|m| (m.author, m.made_at)));
+            };
+            match &mut step.op {
+                Op::Remove(id) => go(sheet.get(*id)),
+                Op::Wipe => sheet.marks().for_each(|m| go(Some(m))),
+                Op::Add(mark) => {
+                    let known = self.sheets.values().any(|s| s.get(mark.id).is_some());
+                    if known && !gone.contains(&mark.id) {
+                        return Err(Refusal::AlreadyThere);
+                    }
+                    if !made.contains(&(mark.author, mark.made_at)) {
+                        (mark.author, mark.made_at) = (author, 0);
+                    }
+                }
+                Op::Replace(mark) => {
+                    if let Some(before) = sheet.get(mark.id) {
+                        (mark.author, mark.made_at) = (before.author, before.made_at);
+                    }
+                }
+                Op::Transform { .. } | Op::Restyle { .. } => {}
+            }
+        }
+        Ok(steps)
+    }
+
+    /// The marks that cannot be drawn with the means there are: kept by an earlier version, which
+    /// did not count what they cost.
+    pub fn undrawable(&self) -> Vec<(SheetId, MarkId)> {
+        let all = self.sheets.iter();
+        let marks = all.flat_map(|(id, sheet)| sheet.marks.values().map(|h| (*id, &h.mark)));
+        marks
+            .filter(|(_, mark)| mark.check().is_err())
+            .map(|(id, mark)| (id, mark.id))
+            .collect()
+    }
+
     /// Whether [`Intent::Undo`] would come to anything.
     pub fn can_undo(&self, author: AuthorId) -> bool {
         self.any_possible(self.histories.undo(author))
@@ -367,6 +417,7 @@ impl Sheets {
                 for id in marks {
                     let mut mark = Mark::clone(sheet.get(*id).ok_or(Refusal::Gone)?);
                     mark.style = *style;
+                    mark.check()?;
                     let mark = Arc::new(mark);
                     touch(sheet.insert(mark.clone()), Some(mark));
                 }

@@ -66,6 +66,15 @@ pub struct Placed {
     pub y: i32,
 }
 
+impl Glyph {
+    /// A rectangle that contains it: that of its control points.
+    fn bounds(&self) -> Rect<Ink> {
+        self.coords.chunks_exact(2).fold(Rect::EMPTY, |r, c| {
+            r.include(Point::new(f64::from(c[0]) / UNITS, f64::from(c[1]) / UNITS))
+        })
+    }
+}
+
 fn verb(number: u8) -> Option<Verb> {
     [Verb::Move, Verb::Line, Verb::Quad, Verb::Cubic, Verb::Close]
         .into_iter()
@@ -75,7 +84,7 @@ fn verb(number: u8) -> Option<Verb> {
 impl Text {
     /// Whether everything that is named is there, and nothing is out of reach.
     pub fn is_sound(&self) -> bool {
-        let near = |v: i32| v.abs() < 1 << 26;
+        let near = |v: i32| v.unsigned_abs() < 1 << 26;
         let sound = |glyph: &Glyph| {
             let points = glyph
                 .verbs
@@ -139,6 +148,19 @@ impl Text {
 
     /// A rectangle that contains what is seen of it, which may hang over its box.
     pub fn bounds(&self) -> Rect<Ink> {
-        self.area().union(&self.path().bounds())
+        let at = self.at.position();
+        let glyphs: Vec<Rect<Ink>> = self.glyphs.iter().map(Glyph::bounds).collect();
+        self.placed.iter().fold(self.area(), |all, p| {
+            match glyphs.get(usize::from(p.glyph)) {
+                Some(glyph) if !glyph.is_empty() => {
+                    let x = at.x + f64::from(p.x) / UNITS;
+                    let y = at.y + f64::from(p.y) / UNITS;
+                    let corner = |gx, gy| Point::new(x + gx, y + gy);
+                    all.include(corner(glyph.x0, glyph.y0))
+                        .include(corner(glyph.x1, glyph.y1))
+                }
+                _ => all,
+            }
+        })
     }
 }

@@ -143,6 +143,12 @@ impl WetStrokes {
         strokes.chain(shapes).all(|l| l != layer)
     }
 
+    /// Who draws this stroke, or drags this shape, just now.
+    pub fn author_of(&self, mark: MarkId) -> Option<AuthorId> {
+        let stroke = self.strokes.get(&mark).map(|s| s.author);
+        stroke.or_else(|| self.shapes.get(&mark).map(|s| s.mark.author))
+    }
+
     /// The shapes that are being dragged.
     pub fn shapes(&self) -> impl Iterator<Item = &WetShape> {
         self.shapes.values()

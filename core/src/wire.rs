@@ -10,14 +10,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::backdrop::{BackdropView, Seen};
 use crate::change::{Change, Intent, Refusal, SheetId};
-use crate::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use crate::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
 use crate::mark::Mark;
 use crate::pane::Beside;
 use crate::stream::{Chunk, Still};
 use crate::wet::{WetInk, WetShape};
 
 /// The form of the messages.
-pub const VERSION: u16 = 5;
+pub const VERSION: u16 = 6;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -65,6 +65,12 @@ pub enum Goodbye {
     OtherVersion = 4001,
     /// The lesson was deleted.
     LessonGone = 4002,
+    /// The presenter has sent this participant away.
+    SentAway = 4003,
+    /// The session was ended, or the passphrase changed: the presenter has to enter again.
+    NotAllowed = 4004,
+    /// Too much was sent, or too many connections were opened.
+    TooMuch = 4005,
 }
 
 /// From a browser.
@@ -109,6 +115,8 @@ pub enum ToServer {
     /// Where the divider between the two panes is to be, whichever backdrops are in them: see
     /// [`Beside::divider`].
     Divide(f64),
+    /// This participant is sent away, and kept away.
+    SendAway(PersonId),
 }
 
 /// From the server.
@@ -145,7 +153,7 @@ pub enum FromServer {
     OnStage(Box<OnStage>),
     /// To participants: nothing new is shown until further notice, or it goes on.
     Paused(bool),
-    /// To presenters: who is here.
+    /// To presenters: who is here; [`FromServer::Came`] and [`FromServer::Left`] tell what changes.
     People(Vec<Person>),
     /// To participants: what can be picked up.
     TakeAways(Vec<TakeAway>),
@@ -177,6 +185,12 @@ pub enum FromServer {
         stills: u32,
         streams: u32,
     },
+    /// To presenters: somebody has come.
+    Came(Person),
+    /// To presenters: somebody has left.
+    Left(PersonId),
+    /// To presenters: so many marks were left out, since there is too much to draw in them.
+    LeftOut(u32),
 }
 
 /// See [`FromServer::Welcome`].
@@ -215,6 +229,8 @@ pub enum State {
         lesson: LessonView,
         people: Vec<Person>,
         keeping: bool,
+        /// How many marks were left out since the lesson was opened: see [`FromServer::LeftOut`].
+        left_out: u32,
     },
     Participant {
         lesson: String,
@@ -252,6 +268,15 @@ impl Stage {
         self.current.iter().chain(beside)
     }
 
+    /// As participants get to know it: see [`BackdropView::for_participants`].
+    pub fn for_participants(self) -> Self {
+        let beside = self.beside;
+        Self {
+            current: self.current.map(BackdropView::for_participants),
+            beside: beside.map(|(b, divider)| (b.for_participants(), divider)),
+        }
+    }
+
     pub fn each_mut(&mut self) -> impl Iterator<Item = &mut BackdropView> {
         let beside = self.beside.iter_mut().map(|(b, _)| b);
         self.current.iter_mut().chain(beside)
@@ -271,6 +296,7 @@ pub struct OnStage {
 /// A participant who is here.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Person {
+    pub id: PersonId,
     pub name: String,
 }
 

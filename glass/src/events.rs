@@ -37,6 +37,16 @@ enum Event {
     People {
         people: Vec<Person>,
     },
+    Came {
+        person: Person,
+    },
+    Left {
+        id: u64,
+    },
+    /// So many marks were left out when the lesson was opened.
+    LeftOut {
+        count: u32,
+    },
     TakeAways {
         items: Vec<TakeAway>,
     },
@@ -169,6 +179,9 @@ impl Glass {
             FromServer::OnStage(on_stage) => self.take_stage(*on_stage, events),
             FromServer::Paused(paused) => events.push(Event::Paused { paused }),
             FromServer::People(people) => events.push(Event::People { people }),
+            FromServer::Came(person) => events.push(Event::Came { person }),
+            FromServer::Left(id) => events.push(Event::Left { id: id.0 }),
+            FromServer::LeftOut(count) => events.push(Event::LeftOut { count }),
             FromServer::TakeAways(items) => events.push(Event::TakeAways { items }),
             FromServer::Keeping(keeping) => events.push(Event::Keeping { keeping }),
             FromServer::Captures => events.push(Event::Captures),
@@ -240,8 +253,12 @@ impl Glass {
                 lesson,
                 people,
                 keeping,
+                left_out,
             } => {
                 self.take_lesson(lesson, events);
+                if left_out > 0 {
+                    events.push(Event::LeftOut { count: left_out });
+                }
                 events.push(Event::People { people });
                 events.push(Event::Keeping { keeping });
             }

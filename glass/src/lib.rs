@@ -28,7 +28,7 @@ use bozzetto_core::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::colour::Rgb;
 use bozzetto_core::frames::{GLASS_WIDTH, Glass as GlassFrame, Pixels, Point, Rect, Size};
 use bozzetto_core::hands::Hands;
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, IdMaker};
+use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, IdMaker, PersonId};
 use bozzetto_core::paint::Painter;
 use bozzetto_core::replica::{Replica, Shown};
 use bozzetto_core::settings::Settings;
@@ -242,6 +242,11 @@ impl Glass {
 
     pub fn pause(&mut self, paused: bool) {
         self.send(&ToServer::Pause(paused));
+    }
+
+    /// Sends a participant away, by their number.
+    pub fn send_away(&mut self, id: f64) {
+        self.send(&ToServer::SendAway(PersonId(id as u64)));
     }
 }
 

@@ -41,7 +41,7 @@ struct PaneShown {
     scroll: [f64; 2],
     /// The web page that is shown.
     #[serde(skip_serializing_if = "Option::is_none")]
-    served: Option<[String; 2]>,
+    served: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     address: Option<String>,
     simulated: bool,
@@ -95,7 +95,7 @@ impl Glass {
             h: p.h,
             lies: corners(&p.on_glass),
         });
-        let whole = page_parts::whole(lies.width() * device);
+        let whole = page_parts::whole(lies.width() * device, lies.height() * device);
         serde_json::to_string(&(whole, part)).unwrap_or_default()
     }
 
@@ -456,9 +456,7 @@ impl Glass {
         let size = backdrop.size(&pane.room);
         let (served, address) = match &backdrop.kind {
             BackdropKind::Page(page) => match (page, page.file(backdrop.seen.page)) {
-                (Page::Kept { name, .. }, Some(file)) => {
-                    (Some([name.clone(), file.to_owned()]), None)
-                }
+                (Page::Kept { .. }, Some(file)) => (Some(file.to_owned()), None),
                 (Page::Address(address), _) => (None, Some(address.clone())),
                 _ => (None, None),
             },

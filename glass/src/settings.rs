@@ -123,6 +123,12 @@ impl Glass {
         self.beneath.css()
     }
 
+    /// Whether a key that a web page says was pressed there counts.
+    pub fn may_come_from_page(&self, key: &str) -> bool {
+        let deed = self.settings.keys.deed(key);
+        deed.is_some_and(Deed::may_come_from_page)
+    }
+
     /// What a key does, in one word; `None` for nothing.
     pub fn deed_of(&self, key: &str) -> Option<String> {
         let deed = self.settings.keys.deed(key)?;

@@ -8,6 +8,7 @@
 
 pub mod document;
 pub mod inkml;
+mod metadata;
 pub mod picture;
 mod placed;
 pub mod png;

@@ -8,14 +8,14 @@ use std::io::Cursor;
 use std::sync::{Arc, Mutex};
 
 use image::metadata::Orientation;
-use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
+use image::{ColorType, DynamicImage, ImageDecoder, ImageFormat, ImageReader, RgbaImage};
 use resvg::tiny_skia::{IntSize, Pixmap};
 use resvg::usvg;
 
 use bozzetto_core::display;
 
 use crate::document::Document;
-use crate::svg;
+use crate::{metadata, svg};
 
 /// The largest file, in bytes.
 pub const MAX_BYTES: usize = 40 * 1024 * 1024;
@@ -23,6 +23,9 @@ pub const MAX_BYTES: usize = 40 * 1024 * 1024;
 pub const MAX_PIXELS: u64 = 80_000_000;
 /// The longest side, in pixels.
 pub const MAX_SIDE: u32 = 20_000;
+
+/// The kinds of file that are kept.
+pub const MIMES: [&str; 4] = ["image/png", "image/jpeg", "image/webp", "image/svg+xml"];
 
 /// Why a file cannot be used as a picture, in words for whoever brought it.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
@@ -67,29 +70,44 @@ pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
             vector: true,
         });
     }
-    let (mime, (format, _)) = format(&bytes)?;
-    let pixels = decode(&bytes)?;
-    if format == ImageFormat::Gif {
-        // The first picture of a moving one: what the stage shows is what a capture contains.
-        let mut still = Vec::new();
-        pixels
-            .write_to(&mut Cursor::new(&mut still), ImageFormat::Png)
-            .map_err(|_| PictureFault::Damaged("GIF"))?;
-        return Ok(Picture {
-            width: pixels.width(),
-            height: pixels.height(),
-            bytes: still,
-            mime: "image/png",
-            vector: false,
-        });
-    }
+    let (mime, (format, name)) = format(&bytes)?;
+    let (pixels, orientation) = decode(&bytes)?;
+    let (width, height) = (pixels.width(), pixels.height());
+    // Of a moving GIF the first picture: what the stage shows is what a capture contains.
+    let stripped = match format {
+        ImageFormat::Gif => None,
+        _ => metadata::stripped(&bytes, mime, orientation.to_exif()),
+    };
+    let (bytes, mime) = match stripped {
+        Some(bytes) => (bytes, mime),
+        // Its pixels say nothing beside.
+        None => {
+            let mut still = Vec::new();
+            pixels
+                .write_to(&mut Cursor::new(&mut still), ImageFormat::Png)
+                .map_err(|_| PictureFault::Damaged(name))?;
+            (still, "image/png")
+        }
+    };
     Ok(Picture {
-        width: pixels.width(),
-        height: pixels.height(),
+        width,
+        height,
         bytes,
         mime,
         vector: false,
     })
+}
+
+/// The file of a kept picture without what it says beside its pixels, for one that was kept before
+/// this was done when it came. Vector pictures are written anew, and say nothing.
+pub fn stripped(bytes: Vec<u8>, mime: &str) -> Vec<u8> {
+    let turned = || -> Option<u8> {
+        let format = ImageFormat::from_mime_type(mime)?;
+        let reader = ImageReader::with_format(Cursor::new(&bytes), format);
+        let orientation = reader.into_decoder().ok()?.orientation().ok()?;
+        Some(orientation.to_exif())
+    };
+    metadata::stripped(&bytes, mime, turned().unwrap_or(1)).unwrap_or(bytes)
 }
 
 /// A kept picture, ready to be printed.
@@ -155,7 +173,8 @@ impl Source {
             let printed = Mutex::default();
             return svg::tree(bytes).map(|tree| Source::Vector(Arc::new(Vector { tree, printed })));
         }
-        let rgba = decode(bytes)?.into_rgba8();
+        let (pixels, _) = decode(bytes)?;
+        let rgba = pixels.into_rgba8();
         let size =
             IntSize::from_wh(rgba.width(), rgba.height()).ok_or(PictureFault::NotAPicture)?;
         let mut data = rgba.into_raw();
@@ -171,6 +190,16 @@ impl Source {
             .map(|p| Source::Pixels(Arc::new(p.into())))
             .ok_or(PictureFault::NotAPicture)
     }
+
+    /// How much memory it takes, in bytes; roughly, for what is not pixels.
+    pub fn bytes(&self) -> usize {
+        match self {
+            Source::Pixels(pixels) => pixels.pixmap.data().len(),
+            // What it was printed as is kept with it.
+            Source::Vector(_) => 48 * 1024 * 1024,
+            Source::Page(_) => 16 * 1024 * 1024,
+        }
+    }
 }
 
 fn format(bytes: &[u8]) -> Result<(&'static str, (ImageFormat, &'static str)), PictureFault> {
@@ -183,8 +212,9 @@ fn format(bytes: &[u8]) -> Result<(&'static str, (ImageFormat, &'static str)), P
     }
 }
 
-/// The pixels, turned the way the camera was held.
-fn decode(bytes: &[u8]) -> Result<DynamicImage, PictureFault> {
+/// The pixels, turned the way the camera was held, and how they had to be turned. They are read into
+/// the memory that four bytes to a pixel take, and no more.
+fn decode(bytes: &[u8]) -> Result<(DynamicImage, Orientation), PictureFault> {
     let (_, (format, name)) = format(bytes)?;
     let damaged = |_| PictureFault::Damaged(name);
     let reader = ImageReader::with_format(Cursor::new(bytes), format);
@@ -195,7 +225,29 @@ fn decode(bytes: &[u8]) -> Result<DynamicImage, PictureFault> {
         return Err(PictureFault::TooManyPixels { width, height });
     }
     let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
-    let mut image = DynamicImage::from_decoder(decoder).map_err(damaged)?;
+    let mut image = match decoder.color_type() {
+        ColorType::Rgb8 => {
+            let (three, four) = (decoder.total_bytes() as usize, pixels as usize * 4);
+            let mut data = vec![0; four];
+            decoder.read_image(&mut data[..three]).map_err(damaged)?;
+            // From the end, so that no pixel is written over before it has been moved.
+            for i in (0..pixels as usize).rev() {
+                let [r, g, b] = [data[i * 3], data[i * 3 + 1], data[i * 3 + 2]];
+                data[i * 4..i * 4 + 4].copy_from_slice(&[r, g, b, 255]);
+            }
+            RgbaImage::from_raw(width, height, data)
+                .map(DynamicImage::ImageRgba8)
+                .ok_or(PictureFault::Damaged(name))?
+        }
+        _ => DynamicImage::from_decoder(decoder).map_err(damaged)?,
+    };
     image.apply_orientation(orientation);
-    Ok(image)
+    Ok((image, orientation))
+}
+
+/// Width and height of a picture's file in pixels, from its head; `None` for what is no picture of
+/// pixels.
+pub fn size(file: &std::path::Path) -> Option<(u32, u32)> {
+    let size = imagesize::size(file).ok()?;
+    Some((size.width as u32, size.height as u32))
 }

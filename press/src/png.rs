@@ -1,8 +1,15 @@
 //! Pixels as a PNG file. Source: W3C, *Portable Network Graphics*, third edition.
 
+use std::cell::RefCell;
+use std::io::Write;
+use std::rc::Rc;
+
 use fast_image_resize::images::{Image, ImageRef};
 use fast_image_resize::{FilterType, PixelType, ResizeAlg, ResizeOptions, Resizer};
-use png::{BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, Unit};
+use png::{
+    BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, StreamWriter,
+    Unit,
+};
 use resvg::tiny_skia::Pixmap;
 
 /// CSS pixels to a metre. Source: CSS Values, 1 in = 96 px = 2.54 cm.
@@ -20,19 +27,167 @@ pub fn encode(pixmap: &Pixmap, scale: f64) -> Vec<u8> {
 /// over three lobes.
 pub fn thumbnail(pixmap: &Pixmap, width: u32, height: u32) -> Vec<u8> {
     let (w, h) = (pixmap.width(), pixmap.height());
-    let scale = (f64::from(width) / f64::from(w))
-        .min(f64::from(height) / f64::from(h))
-        .min(1.0);
-    let to = |v: u32| ((f64::from(v) * scale).round() as u32).max(1);
+    let (to_width, to_height) = fitted((w, h), (width, height));
     let whole = ImageRef::new(w, h, pixmap.data(), PixelType::U8x4).expect("four bytes to a pixel");
-    let mut small = Image::new(to(w), to(h), PixelType::U8x4);
-    let options = ResizeOptions::new()
-        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
-        .use_alpha(false);
+    let mut small = Image::new(to_width, to_height, PixelType::U8x4);
     Resizer::new()
-        .resize(&whole, &mut small, &options)
+        .resize(&whole, &mut small, &lanczos())
         .expect("both hold the same kind of pixel");
     write(small.width(), small.height(), &rgb(small.buffer()), None)
+}
+
+/// A picture as a PNG file, written while its rows are still being printed, with a small version of
+/// it: the whole of it is never in memory.
+pub struct Rows {
+    whole: StreamWriter<'static, Out>,
+    out: Out,
+    small: Shrinking,
+    rgb: Vec<u8>,
+}
+
+/// Where the file goes; the encoder keeps what it writes to until it has ended.
+#[derive(Clone, Default)]
+struct Out(Rc<RefCell<Vec<u8>>>);
+
+impl Write for Out {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.borrow_mut().extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Rows {
+    /// Begins a picture of this size, as [`encode`] writes it, and a small version as [`thumbnail`]
+    /// makes it.
+    pub fn begin(size: (u32, u32), scale: f64, small: (u32, u32)) -> Self {
+        let out = Out::default();
+        let mut encoder = Encoder::with_info(out.clone(), info(size.0, size.1, Some(scale)))
+            .expect("the header is complete");
+        encoder.set_compression(Compression::Fast);
+        let whole = encoder
+            .write_header()
+            .and_then(|writer| writer.into_stream_writer_with_size(1 << 18))
+            .expect("memory is all it takes");
+        Self {
+            whole,
+            out,
+            small: Shrinking::begin(size, small),
+            rgb: Vec::new(),
+        }
+    }
+
+    /// The next rows, four bytes to a pixel.
+    pub fn push(&mut self, rows: &[u8]) {
+        self.rgb.clear();
+        let pixels = rows.chunks_exact(4);
+        self.rgb.extend(pixels.flat_map(|p| [p[0], p[1], p[2]]));
+        self.whole
+            .write_all(&self.rgb)
+            .expect("memory is all it takes");
+        self.small.push(rows);
+    }
+
+    /// All rows have come. Gives the file and its small version.
+    pub fn finish(self) -> (Vec<u8>, Vec<u8>) {
+        self.whole.finish().expect("the rows are complete");
+        (self.out.0.take(), self.small.finish())
+    }
+}
+
+/// Makes a picture smaller row by row: first by whole numbers of pixels, to between two and four
+/// times the size that is wanted, then by Lanczos's filter.
+struct Shrinking {
+    /// Width and height of the whole, and of the small version.
+    from: (u32, u32),
+    to: (u32, u32),
+    /// How many pixels and rows become one at first.
+    by: u32,
+    /// The sums of the row of pixels that is being put together, and how many rows are in it.
+    sums: Vec<u32>,
+    rows: u32,
+    put_together: Vec<u8>,
+}
+
+impl Shrinking {
+    fn begin(from: (u32, u32), most: (u32, u32)) -> Self {
+        let to = fitted(from, most);
+        let by = (from.0 / to.0 / 2).min(from.1 / to.1 / 2).max(1);
+        Self {
+            from,
+            to,
+            by,
+            sums: vec![0; from.0.div_ceil(by) as usize * 3],
+            rows: 0,
+            put_together: Vec::new(),
+        }
+    }
+
+    fn push(&mut self, rows: &[u8]) {
+        for row in rows.chunks_exact(self.from.0 as usize * 4) {
+            let blocks = row.chunks(self.by as usize * 4);
+            for (block, sum) in blocks.zip(self.sums.chunks_exact_mut(3)) {
+                for p in block.chunks_exact(4) {
+                    sum[0] += u32::from(p[0]);
+                    sum[1] += u32::from(p[1]);
+                    sum[2] += u32::from(p[2]);
+                }
+            }
+            self.rows += 1;
+            if self.rows == self.by {
+                self.close_row();
+            }
+        }
+    }
+
+    fn close_row(&mut self) {
+        let width = self.from.0;
+        for (i, sum) in self.sums.chunks_exact_mut(3).enumerate() {
+            // The last block of a row may be narrower.
+            let across = self.by.min(width - i as u32 * self.by);
+            let count = across * self.rows;
+            self.put_together
+                .extend(sum.iter().map(|s| ((s + count / 2) / count) as u8));
+            sum.fill(0);
+        }
+        self.rows = 0;
+    }
+
+    fn finish(mut self) -> Vec<u8> {
+        if self.rows > 0 {
+            self.close_row();
+        }
+        let width = self.from.0.div_ceil(self.by);
+        let height = self.from.1.div_ceil(self.by);
+        let rows = ImageRef::new(width, height, &self.put_together, PixelType::U8x3)
+            .expect("three bytes to a pixel");
+        let mut small = Image::new(self.to.0, self.to.1, PixelType::U8x3);
+        let by = f64::from(self.by);
+        let (w, h) = (f64::from(self.from.0) / by, f64::from(self.from.1) / by);
+        let options = lanczos().crop(0.0, 0.0, w, h);
+        Resizer::new()
+            .resize(&rows, &mut small, &options)
+            .expect("both hold the same kind of pixel");
+        write(small.width(), small.height(), small.buffer(), None)
+    }
+}
+
+fn lanczos() -> ResizeOptions {
+    ResizeOptions::new()
+        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
+        .use_alpha(false)
+}
+
+/// The size of a picture that is to fit into `most`, never enlarged.
+fn fitted((w, h): (u32, u32), most: (u32, u32)) -> (u32, u32) {
+    let scale = (f64::from(most.0) / f64::from(w))
+        .min(f64::from(most.1) / f64::from(h))
+        .min(1.0);
+    let to = |v: u32| ((f64::from(v) * scale).round() as u32).max(1);
+    (to(w), to(h))
 }
 
 /// The colours without the opacity.
@@ -41,8 +196,7 @@ fn rgb(data: &[u8]) -> Vec<u8> {
     pixels.flat_map(|p| [p[0], p[1], p[2]]).collect()
 }
 
-fn write(width: u32, height: u32, rgb: &[u8], scale: Option<f64>) -> Vec<u8> {
-    let mut out = Vec::with_capacity(rgb.len() / 8);
+fn info(width: u32, height: u32, scale: Option<f64>) -> png::Info<'static> {
     let mut info = png::Info::with_size(width, height);
     info.color_type = ColorType::Rgb;
     info.bit_depth = BitDepth::Eight;
@@ -55,7 +209,13 @@ fn write(width: u32, height: u32, rgb: &[u8], scale: Option<f64>) -> Vec<u8> {
             unit: Unit::Meter,
         }
     });
-    let mut encoder = Encoder::with_info(&mut out, info).expect("the header is complete");
+    info
+}
+
+fn write(width: u32, height: u32, rgb: &[u8], scale: Option<f64>) -> Vec<u8> {
+    let mut out = Vec::with_capacity(rgb.len() / 8);
+    let mut encoder =
+        Encoder::with_info(&mut out, info(width, height, scale)).expect("the header is complete");
     encoder.set_compression(Compression::Fast);
     encoder
         .write_header()

@@ -1,29 +1,123 @@
 //! Prints a display list into pixels.
 
+use std::collections::HashMap;
 use std::sync::Arc;
+use std::sync::mpsc::{channel, sync_channel};
 use std::thread;
 
 use bozzetto_core::capture::Plan;
 use bozzetto_core::colour::Rgb;
 use bozzetto_core::display::{Blend, DisplayList, Item, Path, Verb};
-use bozzetto_core::frames::{self, Map, Rect, Size};
+use bozzetto_core::frames::{self, Map, Point, Rect, Size};
 use resvg::tiny_skia::{
     BlendMode, Color, FillRule, FilterQuality, Mask, Paint, PathBuilder, Pixmap, PixmapMut,
     PixmapPaint, Shader, Transform,
 };
 
 use crate::picture::{Pixels, Shown, Source, Vector};
-use crate::placed;
+use crate::{placed, png};
 
 /// The planned area as pixels. `None` when there is not enough memory for it.
 pub fn print(list: &DisplayList, plan: &Plan, shown: &Shown) -> Option<Pixmap> {
     let mut pixmap = Pixmap::new(plan.width, plan.height)?;
+    let pages = pages(list, plan, shown);
+    print_rows(&mut pixmap, 0, list, plan, shown, &pages);
+    Some(pixmap)
+}
+
+/// How many bytes of rows are printed at once.
+const SLAB: usize = 4 * 1024 * 1024;
+
+/// The planned area as a PNG file, and a small version that fits into `small`. Rows are written while
+/// the next ones are printed, so a capture of any size takes the memory of a few hundred rows.
+/// `scale` is as in [`png::encode`].
+pub fn capture(
+    list: &DisplayList,
+    plan: &Plan,
+    shown: &Shown,
+    scale: f64,
+    small: (u32, u32),
+) -> Option<(Vec<u8>, Vec<u8>)> {
+    let pages = pages(list, plan, shown);
+    let rows = (SLAB / (plan.width as usize * 4)).max(64) as u32;
+    thread::scope(|scope| {
+        let (to_write, printed) = sync_channel::<Pixmap>(1);
+        let (to_print, written) = channel::<Pixmap>();
+        let writer = scope.spawn(move || {
+            let size = (plan.width, plan.height);
+            let mut png = png::Rows::begin(size, scale, small);
+            for pixmap in printed {
+                png.push(pixmap.data());
+                // When all are printed, nobody takes it any more.
+                let _ = to_print.send(pixmap);
+            }
+            png.finish()
+        });
+        let mut top = 0;
+        while top < plan.height {
+            let height = rows.min(plan.height - top);
+            let used = written.try_recv().ok().filter(|p| p.height() == height);
+            let mut pixmap = match used {
+                Some(mut pixmap) => {
+                    pixmap.fill(Color::TRANSPARENT);
+                    pixmap
+                }
+                None => Pixmap::new(plan.width, height)?,
+            };
+            print_rows(&mut pixmap, top, list, plan, shown, &pages);
+            to_write.send(pixmap).ok()?;
+            top += height;
+        }
+        drop(to_write);
+        writer.join().ok()
+    })
+}
+
+/// Pages of documents, printed before everything else, each once: by the places of their items.
+type Pages = HashMap<usize, (Pixels, i32, i32)>;
+
+/// Of pages that are not too large to be printed at once, the parts that are in the planned area.
+fn pages(list: &DisplayList, plan: &Plan, shown: &Shown) -> Pages {
+    let (map, room) = (
+        plan.to_pixels(),
+        Size::new(f64::from(plan.width), f64::from(plan.height)),
+    );
+    let print = |item: &Item| {
+        let Item::Picture { source, to } = item else {
+            return None;
+        };
+        let Some(Source::Page(page)) = shown.backdrops.get(source) else {
+            return None;
+        };
+        let (part, x, y) = page.part(&map.apply_rect(to), room)?;
+        if f64::from(part.width) * f64::from(part.height) > KEPT {
+            return None;
+        }
+        let printed = page.document.print(page.number, &part)?;
+        Some((printed.into(), x, y))
+    };
+    let items = list.items.iter().enumerate();
+    items
+        .filter_map(|(i, item)| Some((i, print(item)?)))
+        .collect()
+}
+
+/// Prints rows of the planned area, from `first` on.
+fn print_rows(
+    pixmap: &mut Pixmap,
+    first: u32,
+    list: &DisplayList,
+    plan: &Plan,
+    shown: &Shown,
+    pages: &Pages,
+) {
     let map = plan.to_pixels();
-    in_bands(&mut pixmap, |band, top| {
-        let map = map.then(&Map::scale_then_move(1.0, 0.0, -f64::from(top)));
+    in_bands(pixmap, |band, top| {
+        let top = f64::from(first + top);
+        let map = map.then(&Map::scale_then_move(1.0, 0.0, -top));
         let room = Size::new(f64::from(band.width()), f64::from(band.height()));
         let mut clip: Option<Clip> = None;
-        for item in &list.items {
+        for (i, item) in list.items.iter().enumerate() {
             match item {
                 Item::Clip(within) => {
                     clip = within.and_then(|r| Clip::new(&map.apply_rect(&r), room));
@@ -41,7 +135,11 @@ pub fn print(list: &DisplayList, plan: &Plan, shown: &Shown) -> Option<Pixmap> {
                     }
                 }
                 Item::Picture { source, to } => {
-                    if let Some(source) = shown.backdrops.get(source) {
+                    if let Some((printed, x, y)) = pages.get(&i) {
+                        let corner = Point::new(f64::from(*x), f64::from(*y) - top);
+                        let to = Rect::from_corners(corner, corner);
+                        at_own_size(band, printed, &to, clip.as_ref());
+                    } else if let Some(source) = shown.backdrops.get(source) {
                         place(band, source, &map.apply_rect(to), clip.as_ref());
                     }
                 }
@@ -54,7 +152,6 @@ pub fn print(list: &DisplayList, plan: &Plan, shown: &Shown) -> Option<Pixmap> {
             }
         }
     });
-    Some(pixmap)
 }
 
 /// The part of a band that is drawn on, on whole pixels: panes lie side by side without a seam.

@@ -7,9 +7,10 @@ use std::fmt::Write as _;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
+use bozzetto_core::budget;
 use bozzetto_core::display::{Blend, Path, Verb};
 use bozzetto_core::frames::{Glass, Held, Map, Size};
-use bozzetto_core::mark::{Body, Layer, Mark};
+use bozzetto_core::mark::{Body, Layer, Mark, MarkFault};
 use bozzetto_core::text::Text;
 use bozzetto_core::wire;
 
@@ -32,6 +33,8 @@ pub enum SvgFault {
     Foreign,
     #[error("The marks in this SVG file are damaged, or from another Bozzetto.")]
     Damaged,
+    #[error("The marks in this SVG file cannot be read: {0}.")]
+    TooMuch(MarkFault),
 }
 
 /// The marks as they lie on a stage of `size`, from the bottom up. `picture` gives the file of a
@@ -161,8 +164,9 @@ pub fn read(bytes: &[u8]) -> Result<Vec<Mark>, SvgFault> {
         .decode(packed.trim())
         .map_err(|_| SvgFault::Damaged)?;
     let marks: Vec<Mark> = wire::decode(&packed).ok_or(SvgFault::Damaged)?;
-    if marks.iter().any(|m| m.check().is_err()) {
-        return Err(SvgFault::Damaged);
-    }
+    budget::check_all(&marks).map_err(|why| match why {
+        MarkFault::TooMuch | MarkFault::TooMuchTogether => SvgFault::TooMuch(why),
+        _ => SvgFault::Damaged,
+    })?;
     Ok(marks)
 }

@@ -7,6 +7,7 @@
 
 use std::sync::{Arc, LazyLock};
 
+use resvg::tiny_skia::{Pixmap, Transform};
 use resvg::usvg::{self, fontdb};
 
 use crate::picture::{MAX_SIDE, PictureFault};
@@ -52,13 +53,24 @@ pub fn tree(bytes: &[u8]) -> Result<usvg::Tree, PictureFault> {
     usvg::Tree::from_data(bytes, &options).map_err(|e| PictureFault::Svg(e.to_string()))
 }
 
-/// The file written anew, with its width and height in CSS pixels.
+/// How wide a vector picture is drawn to find out whether it can be, in pixels.
+const TRIED: f32 = 1600.0;
+
+/// The file written anew, with its width and height in CSS pixels. It has been drawn once by then:
+/// whoever calls this sets a limit of time and memory, and a picture that does not keep within it
+/// never reaches anybody's screen.
 pub fn rewrite(bytes: &[u8]) -> Result<(Vec<u8>, u32, u32), PictureFault> {
     let tree = tree(bytes)?;
     let (width, height) = (tree.size().width(), tree.size().height());
     if width > MAX_SIDE as f32 || height > MAX_SIDE as f32 {
         let (width, height) = (width as u32, height as u32);
         return Err(PictureFault::TooManyPixels { width, height });
+    }
+    let by = TRIED / width.max(height);
+    let size = tree.size().to_int_size().scale_by(by);
+    if let Some(mut tried) = size.and_then(|s| Pixmap::new(s.width(), s.height())) {
+        let at = Transform::from_scale(by, by);
+        resvg::render(&tree, at, &mut tried.as_mut());
     }
     let text = tree.to_string(&usvg::WriteOptions {
         preserve_text: false,

@@ -1,24 +1,73 @@
 //! What all handlers share, and which address leads to which handler.
 
-use std::net::SocketAddr;
-use std::path::Path;
+use std::net::{IpAddr, SocketAddr};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::Duration;
 
 use axum::Router;
-use axum::extract::DefaultBodyLimit;
+use axum::http::HeaderMap;
 use axum::middleware::{from_fn, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
-use axum::routing::{get, post};
+use tokio::sync::{Semaphore, watch};
 use tower_http::compression::CompressionLayer;
+use tower_http::timeout::RequestBodyTimeoutLayer;
 
-use crate::auth::wait::Waits;
+use crate::auth::guessing::{ENTERING, Guesses, JOINING};
+use crate::auth::signing::{self, Secret};
 use crate::auth::{passphrase, presenter};
-use crate::backdrops::{Documents, Pictures};
+use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::live::Live;
 use crate::media::Media;
+use crate::render::{LONGEST_JOB, Pool, Printed};
+use crate::room::Room;
+use crate::seats::Seats;
 use crate::store::Store;
-use crate::{assets, backdrops, captures, follow, headers, lessons, media, settings, stage};
+use crate::{
+    assets, backdrops, belonging, captures, follow, headers, lessons, media, settings, stage,
+};
+
+/// How a server is started.
+#[derive(Clone, Debug)]
+pub struct Options {
+    pub listen: SocketAddr,
+    pub tls: bool,
+    /// The program that workers are started from: this one, with `render`.
+    pub program: PathBuf,
+    /// The addresses of proxies whose word is taken on whom they speak for.
+    pub proxies: Vec<IpAddr>,
+    /// How long reading or drawing a file may take.
+    pub longest_job: Duration,
+    /// Whether pages may be framed from addresses of the server's own network.
+    pub private_addresses: bool,
+    /// How many bytes the data folder may have.
+    pub quota: Option<u64>,
+    /// How many connections there may be; without it as many as the system lets.
+    pub connections: Option<usize>,
+}
+
+impl Options {
+    /// As usual, for a server that listens there.
+    pub fn new(listen: SocketAddr) -> Self {
+        // What is running stays the same file even when another version takes its name.
+        let own = PathBuf::from("/proc/self/exe");
+        let program = match own.exists() {
+            true => own,
+            false => std::env::current_exe().unwrap_or_default(),
+        };
+        Self {
+            listen,
+            tls: false,
+            program,
+            proxies: Vec::new(),
+            longest_job: LONGEST_JOB,
+            private_addresses: false,
+            quota: None,
+            connections: None,
+        }
+    }
+}
 
 /// What all handlers share; cheap to clone.
 #[derive(Clone)]
@@ -26,16 +75,24 @@ pub struct App {
     pub store: Store,
     pub media: Media,
     pub live: Live,
-    /// Pictures read for printing, the last few of them.
-    pub pictures: Arc<Pictures>,
-    /// Documents that are open, and pages of them that were printed.
-    pub documents: Arc<Documents>,
-    pub entry_waits: Arc<Waits>,
-    pub join_waits: Arc<Waits>,
+    pub room: Room,
+    pub render: Pool,
+    pub printed: Printed,
+    pub joining: Arc<Guesses>,
+    pub entering: Arc<Guesses>,
+    /// How many passphrases are hashed at once: each takes 19 MB.
+    pub hashing: Arc<Semaphore>,
+    /// How many ZIP files are unpacked at once.
+    pub unpacking: Arc<Semaphore>,
+    pub seats: Seats,
+    pub secret: Secret,
+    /// Changes whenever sessions were ended.
+    pub sessions: watch::Sender<()>,
     /// Opens without a passphrase: only this machine can reach it.
     pub open: bool,
     pub tls: bool,
     pub listen: SocketAddr,
+    pub options: Arc<Options>,
 }
 
 /// Why a server cannot be started, in words for whoever starts it.
@@ -50,62 +107,135 @@ pub enum StartError {
     Other(#[from] anyhow::Error),
 }
 
+/// How long the next piece of a request's body may take to come.
+const BODY: Duration = Duration::from_secs(30);
+/// How long an answer may take that is no upload's.
+const ANSWER: Duration = Duration::from_secs(150);
+
 impl App {
-    /// Opens the data folder for a server that listens on `listen`.
-    pub async fn open(data: &Path, listen: SocketAddr, tls: bool) -> Result<Self, StartError> {
+    /// Opens the data folder for a server.
+    pub async fn open(data: &Path, options: Options) -> Result<Self, StartError> {
         std::fs::create_dir_all(data).map_err(anyhow::Error::from)?;
         let store = Store::open(data)?;
         let media = Media::open(data)?;
-        let open = listen.ip().is_loopback();
+        // Behind a proxy others can reach what listens on this machine only.
+        let open = options.listen.ip().is_loopback() && options.proxies.is_empty();
         let other = |e: crate::store::StoreError| anyhow::Error::from(e);
         let hash = store.read(passphrase::hash).await.map_err(other)?;
         if !open && hash.is_none() {
-            return Err(StartError::NoPassphrase(listen));
+            return Err(StartError::NoPassphrase(options.listen));
         }
         match store.write(media::forget_deleted).await {
             Ok(known) => media.sweep(&known).map_err(anyhow::Error::from)?,
             // A full or read-only disk is no reason not to show what there is.
             Err(e) => tracing::warn!("nothing can be written: {e}"),
         }
+        if let Err(e) = store.write(lessons::queries::renew_old_codes).await {
+            tracing::warn!("old join codes stay: {e}");
+        }
+        // A secret that cannot be kept does until the server is started again.
+        let secret = store.write(signing::secret).await;
+        let secret = secret.unwrap_or_else(|_| rand::random());
+        let render = Pool::new(options.program.clone(), options.longest_job);
         Ok(Self {
             live: Live::new(store.clone()),
             store,
             media,
-            pictures: Arc::default(),
-            documents: Arc::default(),
-            entry_waits: Arc::default(),
-            join_waits: Arc::default(),
+            room: Room::new(data, options.quota),
+            printed: Printed::new(render.clone()),
+            render,
+            joining: Arc::new(Guesses::new(JOINING)),
+            entering: Arc::new(Guesses::new(ENTERING)),
+            hashing: Arc::new(Semaphore::new(2)),
+            unpacking: Arc::new(Semaphore::new(2)),
+            seats: options.connections.map_or_else(Seats::default, Seats::of),
+            secret,
+            sessions: watch::Sender::new(()),
             open,
-            tls,
-            listen,
+            tls: options.tls,
+            listen: options.listen,
+            options: Arc::new(options),
         })
     }
 
-    pub fn router(self) -> Router {
-        let presenter = Router::new()
+    /// Sessions were ended: open pages look whether theirs was among them.
+    pub fn sessions_changed(&self) {
+        self.sessions.send_replace(());
+    }
+
+    /// Whom a request comes from: the other end of the line or, where that is a proxy that we were
+    /// told of, whom it says it speaks for.
+    pub fn address(&self, from: SocketAddr, headers: &HeaderMap) -> IpAddr {
+        let from = from.ip().to_canonical();
+        if !self.options.proxies.contains(&from) {
+            return from;
+        }
+        // Each proxy adds whom it heard at the end; what comes before the last may be made up.
+        let all = headers.get_all("x-forwarded-for").iter();
+        let last = all.filter_map(|v| v.to_str().ok()).next_back();
+        let last = last.and_then(|v| v.rsplit(',').next()?.trim().parse().ok());
+        last.unwrap_or(from)
+    }
+
+    /// All routes, with who may use them.
+    pub fn routes() -> Vec<Route> {
+        Self::all_routes(|router| router).done().1
+    }
+
+    /// `guarded` puts what lets only presenters pass before their routes.
+    fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
+        let presenters = Routes::of(Access::Presenter)
             .merge(lessons::routes())
             .merge(stage::routes())
             .merge(backdrops::routes())
             .merge(captures::routes())
             .merge(settings::routes())
-            .layer(from_fn_with_state(self.clone(), presenter::only_presenters));
-        Router::new()
-            .merge(presenter)
+            .merge(presenter::for_presenters())
+            .before(guarded);
+        Routes::of(Access::Anybody)
+            .merge(presenters)
             .merge(follow::routes())
-            .merge(backdrops::follow())
-            .route("/pages/{page}/{*path}", get(backdrops::serve_web_page))
-            .route("/enter", get(presenter::page).post(presenter::enter))
-            .route("/static/{build}/{*path}", get(assets::serve))
-            .route("/favicon.ico", get(favicon))
-            .route("/health", get(async || "well"))
+            .merge(presenter::for_anybody())
+            .get("/pages/{key}/{*path}", backdrops::serve_web_page)
+            .get("/static/{build}/{*path}", assets::serve)
+            .get("/favicon.ico", favicon)
+            .get("/health", async || "well")
+    }
+
+    pub fn router(self) -> Router {
+        let (router, _) = Self::all_routes(|router| {
+            router
+                .layer(from_fn_with_state(self.clone(), belonging::check))
+                .layer(from_fn_with_state(self.clone(), presenter::only_presenters))
+        })
+        .done();
+        router
             .fallback(async || AppError::NotFound)
-            .layer(DefaultBodyLimit::max(1024 * 1024))
+            .layer(RequestBodyTimeoutLayer::new(BODY))
+            .layer(from_fn(in_time))
             // Pages and vector pictures are packed on the way; pixels and what is packed already
             // are not.
             .layer(CompressionLayer::new())
             .layer(from_fn(log))
             .layer(from_fn_with_state(self.clone(), headers::guard))
             .with_state(self)
+    }
+}
+
+/// Gives up on an answer that does not come. What is brought may take as long as the line needs.
+async fn in_time(request: axum::extract::Request, next: axum::middleware::Next) -> Response {
+    let brings = request
+        .headers()
+        .get(axum::http::header::CONTENT_TYPE)
+        .is_some_and(|v| v.as_bytes().starts_with(b"multipart/"));
+    if brings {
+        return next.run(request).await;
+    }
+    match tokio::time::timeout(ANSWER, next.run(request)).await {
+        Ok(response) => response,
+        Err(_) => {
+            AppError::Busy("That took too long. Please try again.".to_owned()).into_response()
+        }
     }
 }
 
@@ -118,13 +248,4 @@ async fn log(request: axum::extract::Request, next: axum::middleware::Next) -> R
     let response = next.run(request).await;
     tracing::debug!("{method} {path} {}", response.status().as_u16());
     response
-}
-
-/// `post` for uploads, which may be larger than anything else.
-pub fn upload<H, T>(handler: H, limit: usize) -> axum::routing::MethodRouter<App>
-where
-    H: axum::handler::Handler<T, App>,
-    T: 'static,
-{
-    post(handler).layer(DefaultBodyLimit::max(limit))
 }

@@ -16,7 +16,7 @@ use bozzetto_core::mark::{Body, Mark};
 use bozzetto_core::swatch::ORIGINALS;
 use bozzetto_core::zoom::Zoom;
 
-use crate::app::App;
+use crate::app::{App, Options};
 use crate::backdrops::About;
 use crate::backdrops::queries::{New, Whither};
 use crate::captures;
@@ -54,7 +54,7 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
         "{} holds lessons already; give a new folder",
         data.display()
     );
-    let app = App::open(data, "127.0.0.1:0".parse()?, false).await?;
+    let app = App::open(data, Options::new("127.0.0.1:0".parse()?)).await?;
     let class = lesson(&app.store, "Coastal pilotage, evening 3", "class").await?;
     let chart = add(&app, class, &HARBOUR).await?;
     add(&app, class, &TIDE).await?;

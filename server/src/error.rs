@@ -16,6 +16,12 @@ pub enum AppError {
     Unusable(String),
     #[error("You have to be let in first.")]
     NotAllowed,
+    /// It could be done another time; the text says so.
+    #[error("{0}")]
+    Busy(String),
+    /// The data folder has as much in it as it may have.
+    #[error("{0}")]
+    Full(String),
     #[error("Nothing can be kept at the moment: {0}. What was acknowledged before is safe.")]
     NotKept(String),
     #[error("Something went wrong on the server. It has been noted in its log.")]
@@ -60,7 +66,8 @@ impl IntoResponse for AppError {
             AppError::NotFound => StatusCode::NOT_FOUND,
             AppError::Unusable(_) => StatusCode::UNPROCESSABLE_ENTITY,
             AppError::NotAllowed => StatusCode::FORBIDDEN,
-            AppError::NotKept(_) => StatusCode::INSUFFICIENT_STORAGE,
+            AppError::Busy(_) => StatusCode::SERVICE_UNAVAILABLE,
+            AppError::Full(_) | AppError::NotKept(_) => StatusCode::INSUFFICIENT_STORAGE,
             AppError::Internal(what) => {
                 tracing::error!("{what}");
                 StatusCode::INTERNAL_SERVER_ERROR

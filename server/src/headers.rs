@@ -14,11 +14,22 @@ const PAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsafe-ev
     style-src 'self'; img-src 'self' blob: data:; font-src 'self'; connect-src 'self'; \
     media-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
-/// The stage also plays what a camera or a shared screen shows, and frames pages.
+/// The stage also plays what a camera or a shared screen shows, and frames pages: ours only, so that
+/// none of them can go elsewhere and be taken for what it was.
 pub const STAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; \
     style-src 'self'; img-src 'self' blob: data:; font-src 'self'; connect-src 'self'; \
-    media-src 'self' blob:; frame-src 'self' http: https:; form-action 'self'; base-uri 'none'; \
+    media-src 'self' blob:; frame-src 'self'; form-action 'self'; base-uri 'none'; \
     frame-ancestors 'none'";
+
+/// The page that frames an address: it has nothing of its own, and only the stage frames it.
+pub const ADDRESS_POLICY: &str = "default-src 'none'; style-src 'self'; frame-src http: https:; \
+    base-uri 'none'; form-action 'none'; frame-ancestors 'self'";
+
+/// What pages may use of the device: on the stage what its own tools need, and nothing in frames.
+const PERMISSIONS: &str = "camera=(self), microphone=(self), display-capture=(self), \
+    fullscreen=(self), clipboard-read=(self), clipboard-write=(self), screen-wake-lock=(self), \
+    accelerometer=(), autoplay=(self), bluetooth=(), geolocation=(), gyroscope=(), hid=(), idle-detection=(), magnetometer=(), \
+    midi=(), payment=(), serial=(), usb=(), xr-spatial-tracking=()";
 
 /// Pictures that somebody brought: no script, no fetching, no origin.
 pub const MEDIA_POLICY: &str =
@@ -28,6 +39,11 @@ pub const MEDIA_POLICY: &str =
 pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Response {
     if app.open && !names_this_machine(request.headers()) {
         let why = "This server answers only to the name of this machine.";
+        return (StatusCode::MISDIRECTED_REQUEST, why).into_response();
+    }
+    if app.open && passed_on(request.headers()) {
+        let why = "This request was passed on by a proxy, but the server opens without a passphrase, \
+            as on one's own machine. Start it with --behind-proxy and the proxy's address.";
         return (StatusCode::MISDIRECTED_REQUEST, why).into_response();
     }
     let changes = !matches!(
@@ -58,7 +74,27 @@ pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Resp
         "same-origin",
     );
     default(header::CACHE_CONTROL, "no-store");
+    default(HeaderName::from_static("permissions-policy"), PERMISSIONS);
+    if app.tls {
+        default(header::STRICT_TRANSPORT_SECURITY, HSTS);
+    }
     response
+}
+
+/// A year. Source: RFC 6797.
+const HSTS: &str = "max-age=31536000";
+
+/// Whether a proxy says that it speaks for somebody else. Source: RFC 7239, and the older headers.
+fn passed_on(headers: &HeaderMap) -> bool {
+    [
+        "forwarded",
+        "x-forwarded-for",
+        "x-forwarded-host",
+        "x-real-ip",
+        "via",
+    ]
+    .iter()
+    .any(|name| headers.contains_key(*name))
 }
 
 /// Browsers say where a request comes from: in `Origin` with everything that changes something, in

@@ -1,11 +1,11 @@
 //! `bozzetto`: the command.
 
 use std::io::IsTerminal;
-use std::net::{SocketAddr, TcpListener};
+use std::net::{IpAddr, SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use bozzetto::app::App;
+use bozzetto::app::{App, Options};
 use bozzetto::auth::passphrase;
 use bozzetto::serve::{Tls, own_address, serve};
 use bozzetto::store::Store;
@@ -30,6 +30,9 @@ enum Command {
         #[arg(long)]
         data: PathBuf,
     },
+    /// Read and draw files, as the server tells it; the server starts this by itself.
+    #[command(hide = true)]
+    Render,
     /// Fill a data folder with made-up lessons to try everything with.
     DemoData {
         /// The data folder; must be new or empty.
@@ -58,21 +61,49 @@ struct Serve {
     /// Serve with a certificate of its own making; browsers will ask once whether to trust it.
     #[arg(long)]
     tls_self_signed: bool,
+    /// The address of a proxy that passes requests on, and whose word is taken on whom they come
+    /// from. A passphrase is asked for then, whatever the server listens on.
+    #[arg(long, value_name = "ADDRESS")]
+    behind_proxy: Vec<IpAddr>,
+    /// Let pages be framed from addresses of the server's own network as well.
+    #[arg(long)]
+    private_addresses: bool,
+    /// How much the data folder may hold, in GB; what is beyond that is refused, but for marks.
+    #[arg(long, value_name = "GB")]
+    quota: Option<f64>,
 }
 
-#[tokio::main]
-async fn main() -> ExitCode {
+fn main() -> ExitCode {
+    let cli = Cli::parse();
+    // A worker needs nothing of what a server needs.
+    if let Command::Render = cli.command {
+        return done(bozzetto::render::worker::run());
+    }
+    match tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+    {
+        Ok(runtime) => runtime.block_on(work(cli)),
+        Err(e) => done(Err(e.into())),
+    }
+}
+
+async fn work(cli: Cli) -> ExitCode {
     let filter = tracing_subscriber::EnvFilter::try_from_env("BOZZETTO_LOG")
         .unwrap_or_else(|_| "warn".into());
     tracing_subscriber::fmt()
         .with_env_filter(filter)
         .with_writer(std::io::stderr)
         .init();
-    let done = match Cli::parse().command {
+    done(match cli.command {
         Command::Serve(options) => run(options).await,
         Command::Passphrase { data } => set_passphrase(data).await,
         Command::DemoData { data } => bozzetto::demo::fill(&data).await,
-    };
+        Command::Render => bozzetto::render::worker::run(),
+    })
+}
+
+fn done(done: anyhow::Result<()>) -> ExitCode {
     match done {
         Ok(()) => ExitCode::SUCCESS,
         Err(e) => {
@@ -92,8 +123,18 @@ async fn run(options: Serve) -> anyhow::Result<()> {
     let listener = listen(options.listen, options.next_free)?;
     let address = listener.local_addr()?;
     let secure = !matches!(tls, Tls::None);
-    let app = App::open(&options.data, address, secure).await?;
-    print_addresses(address, secure);
+    let app = App::open(
+        &options.data,
+        Options {
+            tls: secure,
+            proxies: options.behind_proxy,
+            private_addresses: options.private_addresses,
+            quota: options.quota.map(|gb| (gb * 1e9) as u64),
+            ..Options::new(address)
+        },
+    )
+    .await?;
+    print_addresses(address, secure, app.open);
     serve(app, listener, tls, &options.data).await
 }
 
@@ -114,7 +155,7 @@ fn listen(wanted: SocketAddr, next_free: bool) -> anyhow::Result<TcpListener> {
     }
 }
 
-fn print_addresses(address: SocketAddr, secure: bool) {
+fn print_addresses(address: SocketAddr, secure: bool, open: bool) {
     let scheme = if secure { "https" } else { "http" };
     let shown = match address.ip() {
         ip if ip.is_unspecified() => {
@@ -125,7 +166,13 @@ fn print_addresses(address: SocketAddr, secure: bool) {
     };
     println!("presenter     {scheme}://{shown}/");
     println!("participants  {scheme}://{shown}/join");
-    if address.ip().is_loopback() {
+    if !open && !secure {
+        println!(
+            "Without TLS, whoever shares the network can read along, the passphrase included: see \
+             --tls-self-signed and --tls-cert."
+        );
+    }
+    if open {
         println!(
             "Only this machine can reach these. --listen 0.0.0.0:{} opens them to others.",
             address.port()
@@ -147,16 +194,14 @@ async fn set_passphrase(data: PathBuf) -> anyhow::Result<()> {
         std::io::stdin().read_line(&mut line)?;
         line.trim_end_matches(['\r', '\n']).to_owned()
     };
-    let shortest = passphrase::SHORTEST;
-    anyhow::ensure!(
-        typed.chars().count() >= shortest,
-        "a passphrase needs at least {shortest} characters; nothing was changed"
-    );
+    if let Some(why) = passphrase::weakness(&typed) {
+        anyhow::bail!("{why}; nothing was changed");
+    }
     std::fs::create_dir_all(&data)?;
     let store = Store::open(&data)?;
     store
         .write(move |conn| passphrase::set(conn, &typed))
         .await?;
-    println!("The passphrase is set. Presenters have to give it the next time they come.");
+    println!("The passphrase is set. Presenters have to give it again, also where they are in.");
     Ok(())
 }

@@ -4,7 +4,7 @@
 //! a row always has its file. A file that never got its row is swept away at the next start.
 
 use std::collections::HashSet;
-use std::fs::{self, File};
+use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -13,6 +13,7 @@ use anyhow::Context;
 use rusqlite::{Connection, OptionalExtension, params};
 use sha2::{Digest, Sha256};
 
+use crate::render::job::File;
 use crate::store;
 
 /// The folder of files; cheap to clone.
@@ -34,6 +35,7 @@ impl Media {
         let folder = data.join("media");
         fs::create_dir_all(&folder)
             .with_context(|| format!("{} could not be made", folder.display()))?;
+        crate::private::folder(&folder)?;
         Ok(Self {
             folder: Arc::new(folder),
         })
@@ -57,7 +59,7 @@ impl Media {
         temporary.write_all(bytes)?;
         temporary.as_file().sync_all()?;
         temporary.persist(&path).map_err(|e| e.error)?;
-        File::open(&*self.folder)?.sync_all()?;
+        fs::File::open(&*self.folder)?.sync_all()?;
         Ok(written)
     }
 
@@ -75,9 +77,17 @@ impl Media {
         })
     }
 
-    /// Where the file lies, for what serves it piece by piece.
+    /// Where the file lies.
     pub fn path_of(&self, sha: &str) -> PathBuf {
         self.path(sha)
+    }
+
+    /// The file, for a worker.
+    pub fn file(&self, sha: &str) -> File {
+        File {
+            name: sha.to_owned(),
+            path: self.path(sha),
+        }
     }
 
     /// The whole file; blocks.
@@ -132,14 +142,14 @@ impl Incoming {
         self.bytes
     }
 
-    /// All of it; blocks.
-    pub fn read(&self) -> std::io::Result<Vec<u8>> {
-        fs::read(self.file.path())
+    /// Where it lies until it is kept.
+    pub fn path(&self) -> &Path {
+        self.file.path()
     }
 
-    /// A file to write in its stead.
-    pub fn again(&self) -> std::io::Result<Incoming> {
-        self.media.receive()
+    /// All of it; blocks.
+    pub fn contents(&self) -> std::io::Result<Vec<u8>> {
+        fs::read(self.file.path())
     }
 
     /// Keeps it; blocks until it is on disk.
@@ -153,7 +163,7 @@ impl Incoming {
         if !path.exists() {
             self.file.as_file().sync_all()?;
             self.file.persist(&path).map_err(|e| e.error)?;
-            File::open(&*self.media.folder)?.sync_all()?;
+            fs::File::open(&*self.media.folder)?.sync_all()?;
         }
         Ok(written)
     }
@@ -163,7 +173,7 @@ impl Written {
     /// Enters the file in the database, if it is not there.
     pub fn enter(&self, conn: &Connection) -> store::Result<()> {
         conn.prepare_cached(
-            "INSERT INTO media (sha, mime, bytes, created_at) VALUES (?1, ?2, ?3, ?4)
+            "INSERT INTO media (sha, mime, bytes, created_at, clean) VALUES (?1, ?2, ?3, ?4, 1)
              ON CONFLICT (sha) DO NOTHING",
         )?
         .execute(params![
@@ -176,10 +186,12 @@ impl Written {
     }
 }
 
-/// What kind of file it is.
-pub fn mime(conn: &Connection, sha: &str) -> store::Result<Option<String>> {
-    let mut statement = conn.prepare_cached("SELECT mime FROM media WHERE sha = ?1")?;
-    Ok(statement.query_row([sha], |row| row.get(0)).optional()?)
+/// What kind of file it is, and whether it says nothing but what it shows: pictures of earlier
+/// versions may say where they were taken.
+pub fn mime(conn: &Connection, sha: &str) -> store::Result<Option<(String, bool)>> {
+    let mut statement = conn.prepare_cached("SELECT mime, clean FROM media WHERE sha = ?1")?;
+    let row = statement.query_row([sha], |row| Ok((row.get(0)?, row.get(1)?)));
+    Ok(row.optional()?)
 }
 
 /// How long what was deleted can be brought back.

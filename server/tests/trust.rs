@@ -16,7 +16,7 @@ use common::{Server, text};
 async fn other_machines_need_the_passphrase() {
     let data = tempfile::tempdir().unwrap();
     let anywhere = "0.0.0.0:7070".parse().unwrap();
-    let refused = App::open(data.path(), anywhere, false).await;
+    let refused = App::open(data.path(), common::options(anywhere)).await;
     assert!(matches!(refused, Err(StartError::NoPassphrase(_))));
 
     let store = Store::open(data.path()).unwrap();
@@ -25,7 +25,9 @@ async fn other_machines_need_the_passphrase() {
         .await
         .unwrap();
     let mut server = Server::start(data.path()).await;
-    server.app = App::open(data.path(), anywhere, false).await.unwrap();
+    server.app = App::open(data.path(), common::options(anywhere))
+        .await
+        .unwrap();
     let lesson = server.lesson().await;
     for path in [
         "/".to_owned(),
@@ -64,10 +66,10 @@ async fn other_machines_need_the_passphrase() {
     assert_eq!(home.status(), 200);
 }
 
-/// A wrong code says so and makes the next one wait; nobody follows without having joined; and
-/// having joined one lesson opens no other, and nothing of the presenter's.
+/// Nobody follows without having joined; and having joined one lesson opens no other, and nothing of
+/// the presenter's.
 #[tokio::test]
-async fn codes_are_needed_and_guessing_waits() {
+async fn joining_one_lesson_opens_no_other() {
     let data = tempfile::tempdir().unwrap();
     let server = Server::start(data.path()).await;
     let (lesson, other) = (server.lesson().await, server.lesson().await);
@@ -80,18 +82,129 @@ async fn codes_are_needed_and_guessing_waits() {
     assert_eq!(follow(lesson, &cookie).await.status(), 200);
     assert_eq!(follow(other, &cookie).await.status(), 303);
     assert_eq!(follow(lesson, "participant_1=forged").await.status(), 303);
+}
 
-    let mut answers = Vec::new();
-    for _ in 0..4 {
-        let request = Request::post("/join")
+/// The server does not look around in its own network for whoever adds an address, nor where an
+/// address leads to; whoever runs it can allow that.
+#[tokio::test(flavor = "multi_thread")]
+async fn addresses_of_the_own_network_are_refused() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let inside = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = inside.local_addr().unwrap();
+    let add = async |server: &Server, lesson: i64, address: &str| {
+        let request = Request::post(format!("/lessons/{lesson}/pages"))
             .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
-        let answer = server.ask(request, "code=AAAAAA&name=Guess").await;
-        assert_eq!(answer.status(), 422);
-        answers.push(text(answer).await);
+        let answer = server.ask(request, format!("address={address}")).await;
+        (answer.status().as_u16(), text(answer).await)
+    };
+    for name in [
+        address.to_string(),
+        format!("localhost:{}", address.port()),
+        "169.254.169.254".to_owned(),
+        "[::1]:80".to_owned(),
+    ] {
+        let (status, said) = add(&server, lesson, &format!("http://{name}/admin")).await;
+        assert!(
+            status == 422 && said.contains("own network"),
+            "{name}: {status} {said}"
+        );
     }
-    assert!(answers[0].contains("No lesson has this code"));
-    assert!(answers[2].contains("in 1 second."));
-    assert!(answers[3].contains("Please wait"));
+    // Nobody was asked.
+    let asked = tokio::time::timeout(std::time::Duration::from_millis(50), inside.accept()).await;
+    assert!(asked.is_err());
+    let count = server.app.live.look(lesson).await.unwrap().order.len();
+    assert_eq!(count, 1);
+
+    let other = tempfile::tempdir().unwrap();
+    let server = Server::start_with(other.path(), |o| o.private_addresses = true).await;
+    let lesson = server.lesson().await;
+    let answering = tokio::spawn(async move {
+        use tokio::io::{AsyncReadExt, AsyncWriteExt};
+        let (mut line, _) = inside.accept().await.unwrap();
+        let _ = line.read(&mut [0; 1024]).await.unwrap();
+        line.write_all(b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n")
+            .await
+            .unwrap();
+    });
+    let (status, said) = add(&server, lesson, &format!("http://{address}/")).await;
+    assert!(status == 200 && said.contains("\"added\":true"), "{said}");
+    answering.await.unwrap();
+    // It is shown in a frame within a frame of ours, which gives it no more than it needs.
+    let id = server.app.live.look(lesson).await.unwrap().order[1].id.0;
+    let frame = server
+        .get(&format!("/lessons/{lesson}/backdrops/{id}/address"))
+        .await;
+    let policy = frame.headers()[header::CONTENT_SECURITY_POLICY]
+        .to_str()
+        .unwrap();
+    assert!(policy.contains("default-src 'none'") && policy.contains("frame-ancestors 'self'"));
+    let page = text(frame).await;
+    assert!(page.contains("sandbox=\"allow-scripts allow-forms allow-same-origin\""));
+    let stage = server.get(&format!("/lessons/{lesson}/stage")).await;
+    let policy = stage.headers()[header::CONTENT_SECURITY_POLICY]
+        .to_str()
+        .unwrap();
+    assert!(policy.contains("frame-src 'self';"), "{policy}");
+}
+
+/// A server that opens without a passphrase is not opened by a proxy; what is served over TLS says so
+/// for the future, and pages may use of the device what the stage needs.
+#[tokio::test]
+async fn a_proxy_does_not_open_the_house() {
+    let data = tempfile::tempdir().unwrap();
+    let mut server = Server::start(data.path()).await;
+    for sign in ["x-forwarded-for", "forwarded", "via", "x-real-ip"] {
+        let request = Request::get("/").header(sign, "203.0.113.9");
+        assert_eq!(
+            server.ask(request, Body::empty()).await.status(),
+            421,
+            "{sign}"
+        );
+    }
+    let plain = server.get("/").await;
+    assert!(!plain.headers().contains_key("strict-transport-security"));
+    let permissions = plain.headers()["permissions-policy"].to_str().unwrap();
+    assert!(permissions.contains("camera=(self)") && permissions.contains("geolocation=()"));
+    server.app.tls = true;
+    let lesson = server.lesson().await;
+    let cookie = server.join(lesson, "Sefa").await;
+    assert!(cookie.contains("__Host-participant_") && cookie.contains("__Host-browser="));
+    let home = server.get("/").await;
+    assert!(
+        home.headers()["strict-transport-security"]
+            .to_str()
+            .unwrap()
+            .contains("max-age=31536000")
+    );
+    // Without TLS where others can reach it, the presenter is told.
+    (server.app.tls, server.app.open) = (false, true);
+    let quiet = text(server.get("/").await).await;
+    assert!(!quiet.contains("without TLS"));
+}
+
+/// The data folder is its owner's alone.
+#[tokio::test]
+async fn nobody_else_on_the_machine_reads_the_data() {
+    use std::os::unix::fs::PermissionsExt;
+    let data = tempfile::tempdir().unwrap();
+    std::fs::set_permissions(data.path(), std::fs::Permissions::from_mode(0o755)).unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    server.capture(lesson).await;
+    let mode =
+        |path: &std::path::Path| std::fs::metadata(path).unwrap().permissions().mode() & 0o777;
+    assert_eq!(mode(data.path()), 0o700);
+    assert_eq!(mode(&data.path().join("media")), 0o700);
+    for folder in [data.path().to_owned(), data.path().join("media")] {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_file() {
+                assert_eq!(mode(&path), 0o600, "{}", path.display());
+            }
+        }
+    }
 }
 
 /// A page of another site cannot make the presenter's browser do anything here, and a name that
@@ -123,19 +236,8 @@ async fn what_people_bring_is_judged_by_its_content() {
     let data = tempfile::tempdir().unwrap();
     let server = Server::start(data.path()).await;
     let lesson = server.lesson().await;
-    let upload = async |name: &str, bytes: &[u8]| {
-        let mut body = format!(
-            "--cut\r\nContent-Disposition: form-data; name=\"picture\"; filename=\"{name}\"\r\n\r\n"
-        )
-        .into_bytes();
-        body.extend(bytes);
-        body.extend(b"\r\n--cut--\r\n");
-        let kind = "multipart/form-data; boundary=cut";
-        let request = Request::post(format!("/lessons/{lesson}/backdrops"))
-            .header(header::CONTENT_TYPE, kind);
-        let answer = server.ask(request, body).await;
-        (answer.status().as_u16(), text(answer).await)
-    };
+    let path = format!("/lessons/{lesson}/backdrops");
+    let upload = |name: &'static str, bytes: &'static [u8]| server.upload(&path, name, bytes);
     let (status, why) = upload("notes.png", b"these are only words").await;
     assert!(
         status == 422
@@ -151,7 +253,7 @@ async fn what_people_bring_is_judged_by_its_content() {
     let crc = crc32(&bomb[12..]);
     bomb.extend(crc.to_be_bytes());
     bomb.extend(b"\0\0\0\0IDAT\x35\xaf\x06\x1e");
-    let (status, why) = upload("bomb.png", &bomb).await;
+    let (status, why) = server.upload(&path, "bomb.png", &bomb).await;
     assert!(
         status == 422 && why.contains("100000 × 100000 pixels"),
         "{why}"

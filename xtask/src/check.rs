@@ -8,6 +8,7 @@ pub fn check() -> anyhow::Result<()> {
     // First, since the server carries it inside.
     crate::glass::build()?;
     run(cargo().args(["fmt", "--all", "--check"]))?;
+    crate::deny::deny()?;
     run(cargo()
         .args(["clippy", "--quiet", "--workspace", "--all-targets"])
         .args(["--", "--deny", "warnings"]))?;

@@ -4,6 +4,7 @@
 mod bench;
 mod check;
 mod demo;
+mod deny;
 mod glass;
 mod run;
 mod shots;

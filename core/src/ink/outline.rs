@@ -46,7 +46,11 @@ fn round(nodes: &[Node]) -> Path {
     let directions: Vec<Dir> = nodes.windows(2).map(Dir::between).collect();
     let mut start = 0;
     for joint in 1..directions.len() {
-        if !gentle(nodes, &directions, joint) {
+        if !gentle(
+            nodes[joint].radius,
+            directions[joint - 1],
+            directions[joint],
+        ) {
             ribbon(&mut path, nodes, &directions, start, joint);
             disc(&mut path, &nodes[joint]);
             start = joint;
@@ -61,14 +65,14 @@ fn round(nodes: &[Node]) -> Path {
 
 /// The unit vector along a piece, and the piece's length.
 #[derive(Clone, Copy)]
-struct Dir {
+pub(crate) struct Dir {
     x: f64,
     y: f64,
     length: f64,
 }
 
 impl Dir {
-    fn between(w: &[Node]) -> Self {
+    pub(crate) fn between(w: &[Node]) -> Self {
         let (dx, dy) = (w[1].at.x - w[0].at.x, w[1].at.y - w[0].at.y);
         let length = length(dx, dy);
         Self {
@@ -81,11 +85,10 @@ impl Dir {
 
 /// Whether the ribbon can pass the joint without folding over itself: the inner edge loses
 /// r tan(θ/2) to the turn on either side, and each piece can give half of itself.
-fn gentle(nodes: &[Node], directions: &[Dir], joint: usize) -> bool {
-    let (a, b) = (directions[joint - 1], directions[joint]);
+pub(crate) fn gentle(radius: f64, a: Dir, b: Dir) -> bool {
     let (sine, cosine) = ((a.x * b.y - a.y * b.x).abs(), a.x * b.x + a.y * b.y);
     // tan(θ/2) = sin θ / (1 + cos θ)
-    cosine > SHARP && nodes[joint].radius * sine <= 0.5 * a.length.min(b.length) * (1.0 + cosine)
+    cosine > SHARP && radius * sine <= 0.5 * a.length.min(b.length) * (1.0 + cosine)
 }
 
 /// The ribbon from node `from` to node `to`, both sides at the ink's half width.
@@ -103,13 +106,18 @@ fn ribbon(path: &mut Path, nodes: &[Node], directions: &[Dir], from: usize, to: 
     path.polygon(left.chain(right));
 }
 
+/// How many points the polygon has that stands for a disc: 8 at least, 287 at a radius of 1000 units.
+pub(crate) fn disc_points(radius: f64) -> usize {
+    (PI / (1.0 - (TOLERANCE / radius).min(0.5)).acos())
+        .ceil()
+        .max(8.0) as usize
+}
+
 /// A disc, wound like the ribbons: its angle runs downwards.
 fn disc(path: &mut Path, node: &Node) {
-    let steps = (PI / (1.0 - (TOLERANCE / node.radius).min(0.5)).acos())
-        .ceil()
-        .max(8.0);
-    path.polygon((0..steps as u32).map(|i| {
-        let angle = -TAU * f64::from(i) / steps;
+    let steps = disc_points(node.radius);
+    path.polygon((0..steps).map(|i| {
+        let angle = -TAU * i as f64 / steps as f64;
         (
             node.at.x + node.radius * angle.cos(),
             node.at.y + node.radius * angle.sin(),

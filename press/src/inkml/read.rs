@@ -1,14 +1,17 @@
 //! Reading InkML, our own and that of other programs.
 
 use std::collections::{BTreeSet, HashMap};
+use std::rc::Rc;
+
+use bozzetto_core::budget;
 
 use bozzetto_core::colour::{BLACK, Rgb};
 use bozzetto_core::frames::{Glass, Ink, Map, Point, Rect, Size};
 use bozzetto_core::ids::{AuthorId, MarkId};
-use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, MAX_WIDTH, Mark, Style, Tip};
-use roxmltree::{Document, Node};
+use bozzetto_core::ink::{InkPoint, MAX_POINTS};
+use bozzetto_core::mark::{Body, MAX_WIDTH, Mark, MarkFault, Style, Tip};
+use roxmltree::{Document, Node, NodeId};
 
 use super::{INKML, trace};
 
@@ -18,6 +21,10 @@ const WIDTH: f64 = 5.0;
 const SHARE: f64 = 0.9;
 /// The most traces.
 const MOST: usize = 20_000;
+/// The most channels of a trace; pens have a dozen.
+const MOST_CHANNELS: usize = 64;
+/// How many things that could not be read are named.
+const NAMED: usize = 20;
 
 /// Why a file cannot be read.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
@@ -26,6 +33,8 @@ pub enum InkFault {
     Broken(String),
     #[error("There is no ink in this file that can be read{0}.")]
     Nothing(String),
+    #[error("The ink in this file cannot be read: {0}.")]
+    TooMuch(MarkFault),
 }
 
 /// What was read: strokes as they are to lie on the glass, and what could not be read.
@@ -83,29 +92,77 @@ pub fn read(bytes: &[u8], stage: Size<Glass>) -> Result<Read, InkFault> {
     let mut left = BTreeSet::new();
     let book = Book::of(&tree, &mut left);
     let mut traces = Vec::new();
-    let nodes = tree.descendants().filter(|n| is(n, "trace")).take(MOST);
-    for (i, node) in nodes.enumerate() {
-        match book.trace(&node) {
+    let mut named = Named::default();
+    let mut number = 0;
+    for node in tree.descendants().filter(Node::is_element) {
+        named.pass(&node);
+        if !is(&node, "trace") || number == MOST {
+            continue;
+        }
+        number += 1;
+        match book.trace(&node, &named) {
             Ok(Some(trace)) => traces.push(trace),
             // A pen that is up, or a trace without points, leaves nothing.
             Ok(None) => {}
             Err(why) => {
-                left.insert(format!("trace {}: {why}", i + 1));
+                left.insert(format!("trace {number}: {why}"));
             }
         }
     }
-    let left: Vec<String> = left.into_iter().collect();
+    let left: Vec<String> = left.into_iter().take(NAMED).collect();
     let said = match left.is_empty() {
         true => String::new(),
         false => format!(" ({})", left.join("; ")),
     };
     let place = placed(&traces, stage).ok_or(InkFault::Nothing(said))?;
-    let marks = traces
-        .iter()
-        .enumerate()
-        .filter_map(|(i, t)| mark(t, &place, i))
-        .collect();
+    // A stroke has only so many points: what goes on after that is another one.
+    let strokes = traces.iter().flat_map(|t| {
+        let pieces = t.points.chunks(MAX_POINTS);
+        pieces.map(move |points| (t, points))
+    });
+    let mut marks: Vec<Mark> = Vec::new();
+    let mut budget = budget::TOGETHER;
+    for (trace, points) in strokes {
+        let Some(mark) = mark(trace, points, &place, marks.len()) else {
+            continue;
+        };
+        match mark.check() {
+            Ok(cost) => {
+                let rest = budget.checked_sub(cost);
+                budget = rest.ok_or(InkFault::TooMuch(MarkFault::TooMuchTogether))?;
+                marks.push(mark);
+            }
+            Err(why @ MarkFault::TooMuch) => return Err(InkFault::TooMuch(why)),
+            // What lies outside all bounds is left out.
+            Err(_) => {}
+        }
+    }
     Ok(Read { marks, left })
+}
+
+/// The references that hold for an element: its own, or those of what it lies in. Elements come in
+/// the order of the file, so what an element lies in has been passed before it.
+#[derive(Default)]
+struct Named<'a> {
+    known: HashMap<NodeId, [Option<&'a str>; 2]>,
+}
+
+impl<'a> Named<'a> {
+    const NAMES: [&'static str; 2] = ["contextRef", "brushRef"];
+
+    fn pass(&mut self, node: &Node<'a, '_>) {
+        let above = node.parent().and_then(|p| self.known.get(&p.id()));
+        let above = above.copied().unwrap_or_default();
+        let own = Self::NAMES.map(|name| reference(node, name));
+        let both = [own[0].or(above[0]), own[1].or(above[1])];
+        if both != [None, None] {
+            self.known.insert(node.id(), both);
+        }
+    }
+
+    fn of(&self, node: &Node) -> [Option<&'a str>; 2] {
+        self.known.get(&node.id()).copied().unwrap_or_default()
+    }
 }
 
 fn is(node: &Node, name: &str) -> bool {
@@ -121,11 +178,11 @@ fn id<'a>(node: &Node<'a, '_>) -> Option<&'a str> {
 
 /// The definitions of a file, by their names.
 struct Book {
-    formats: HashMap<String, Format>,
+    formats: HashMap<String, Rc<Format>>,
     brushes: HashMap<String, Brush>,
-    contexts: HashMap<String, (Format, Brush)>,
+    contexts: HashMap<String, (Rc<Format>, Brush)>,
     /// What holds where nothing is said: the first format and brush outside of named contexts.
-    usual: (Format, Brush),
+    usual: (Rc<Format>, Brush),
 }
 
 impl Book {
@@ -134,14 +191,15 @@ impl Book {
             formats: HashMap::new(),
             brushes: HashMap::new(),
             contexts: HashMap::new(),
-            usual: (usual_format(), PLAIN),
+            usual: (Rc::new(usual_format()), PLAIN),
         };
+        let mut sources: HashMap<&str, Node> = HashMap::new();
         let (mut said, mut painted) = (false, false);
         for node in tree.descendants() {
             if is(&node, "traceFormat") {
-                let format = format(&node);
+                let format = Rc::new(format(&node));
                 for c in &format.channels {
-                    if !["X", "Y", "F", "T"].contains(&c.name.as_str()) {
+                    if !["X", "Y", "F", "T"].contains(&c.name.as_str()) && left.len() < NAMED {
                         left.insert(format!("the values of channel {}", c.name));
                     }
                 }
@@ -152,6 +210,8 @@ impl Book {
                 if let Some(id) = id(&node) {
                     book.formats.insert(id.to_owned(), format);
                 }
+            } else if is(&node, "inkSource") {
+                sources.extend(id(&node).map(|id| (id, node)));
             } else if is(&node, "brush") && node.attribute("brushRef").is_none() {
                 let brush = brush(&node);
                 if let Some(id) = id(&node) {
@@ -169,19 +229,13 @@ impl Book {
             }
         }
         for node in tree.descendants().filter(|n| is(n, "context")) {
-            let inside = |name: &str| node.descendants().find(|n| is(n, name));
             let format = reference(&node, "traceFormatRef")
                 .and_then(|name| book.formats.get(name).cloned())
-                .or_else(|| inside("traceFormat").map(|n| format(&n)))
-                .or_else(|| {
-                    let source = reference(&node, "inkSourceRef")?;
-                    let source = tree.descendants().find(|n| id(n) == Some(source))?;
-                    let found = source.descendants().find(|n| is(n, "traceFormat"))?;
-                    Some(self::format(&found))
-                });
+                .or_else(|| format_in(&node))
+                .or_else(|| format_in(sources.get(reference(&node, "inkSourceRef")?)?));
             let brush = reference(&node, "brushRef")
                 .and_then(|name| book.brushes.get(name).copied())
-                .or_else(|| inside("brush").map(|n| brush(&n)));
+                .or_else(|| node.children().find(|n| is(n, "brush")).map(|n| brush(&n)));
             let both = (
                 format.unwrap_or_else(|| book.usual.0.clone()),
                 brush.unwrap_or(book.usual.1),
@@ -196,23 +250,19 @@ impl Book {
         book
     }
 
-    fn trace(&self, node: &Node) -> Result<Option<Trace>, String> {
+    fn trace(&self, node: &Node, named: &Named) -> Result<Option<Trace>, String> {
         if node.attribute("type") == Some("penUp") {
             return Ok(None);
         }
-        let above = |name: &str| {
-            node.ancestors()
-                .find_map(|n| n.attribute(name))
-                .map(|v| v.trim_start_matches('#'))
-        };
-        let context = match above("contextRef") {
+        let [context, brush] = named.of(node);
+        let context = match context {
             Some(name) => self
                 .contexts
                 .get(name)
                 .ok_or_else(|| format!("its context {name} is not in the file"))?,
             None => &self.usual,
         };
-        let brush = match above("brushRef") {
+        let brush = match brush {
             Some(name) => *self
                 .brushes
                 .get(name)
@@ -250,6 +300,15 @@ impl Book {
     }
 }
 
+/// The format that an element holds, or the ink source in it does.
+fn format_in(node: &Node) -> Option<Rc<Format>> {
+    let inside = |node: &Node| {
+        let found = node.children().find(|n| is(n, "traceFormat"))?;
+        Some(Rc::new(format(&found)))
+    };
+    inside(node).or_else(|| inside(&node.children().find(|n| is(n, "inkSource"))?))
+}
+
 fn reference<'a>(node: &Node<'a, '_>, name: &str) -> Option<&'a str> {
     node.attribute(name).map(|v| v.trim_start_matches('#'))
 }
@@ -269,9 +328,15 @@ fn usual_format() -> Format {
 
 /// Regular channels first, then the intermittent ones, in the order in which traces give them.
 fn format(node: &Node) -> Format {
+    let inner = node
+        .children()
+        .filter(|n| is(n, "intermittentChannels"))
+        .flat_map(|n| n.children());
     let channels = node
-        .descendants()
+        .children()
+        .chain(inner)
         .filter(|n| is(n, "channel"))
+        .take(MOST_CHANNELS)
         .map(|n| Channel {
             name: n.attribute("name").unwrap_or("").to_owned(),
             units: n.attribute("units").unwrap_or("dev").to_owned(),
@@ -289,7 +354,7 @@ fn format(node: &Node) -> Format {
 
 fn brush(node: &Node) -> Brush {
     let mut brush = PLAIN;
-    for property in node.descendants().filter(|n| is(n, "brushProperty")) {
+    for property in node.children().filter(|n| is(n, "brushProperty")) {
         let value = property.attribute("value").unwrap_or("");
         match property.attribute("name").unwrap_or("") {
             "width" => {
@@ -339,7 +404,12 @@ fn placed(traces: &[Trace], stage: Size<Glass>) -> Option<(f64, f64, f64)> {
     Some((by, dx, dy))
 }
 
-fn mark(trace: &Trace, (by, dx, dy): &(f64, f64, f64), number: usize) -> Option<Mark> {
+fn mark(
+    trace: &Trace,
+    points: &[(f64, f64, Option<f64>)],
+    (by, dx, dy): &(f64, f64, f64),
+    number: usize,
+) -> Option<Mark> {
     // A brush's width is a length of the same kind as the points'.
     let width = trace
         .brush
@@ -350,17 +420,16 @@ fn mark(trace: &Trace, (by, dx, dy): &(f64, f64, f64), number: usize) -> Option<
         let at = Point::<Ink>::new(x * by + dx, y * by + dy);
         InkPoint::new(at, width * f.unwrap_or(1.0).clamp(0.05, 4.0))
     };
-    let points: Vec<InkPoint> = trace.points.iter().map(point).collect();
+    let points: Vec<InkPoint> = points.iter().map(point).collect();
     let style = Style::new(trace.brush.tip, trace.brush.colour, width as f32);
     let body = Body::Stroke(fit(&points)?);
     let whole = Map::coincident();
-    let mark = Mark::new(
+    Some(Mark::new(
         MarkId(number as u64 + 1),
         AuthorId(0),
         style,
         body,
         whole,
         number as i64,
-    );
-    mark.check().is_ok().then_some(mark)
+    ))
 }

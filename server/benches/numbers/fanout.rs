@@ -6,6 +6,9 @@ use crate::{TARGET, connect, milliseconds, percentile, serve};
 use axum::Router;
 use axum::extract::ws::{Message as AxumMessage, WebSocketUpgrade};
 use axum::routing::get;
+use bozzetto::app::App;
+use bozzetto::auth::browser::Browser;
+use bozzetto::auth::participant;
 use bozzetto::lessons::queries;
 use bozzetto_core::change::SheetId;
 use bozzetto_core::frames::{Map, Point, Rect, Size};
@@ -172,10 +175,6 @@ async fn through_a_lesson(load: &Load) -> Came {
     }
     let order = app.live.look(lesson).await.expect("a look").order;
     let backdrop = order.last().expect("a backdrop").id;
-    let cookie = bozzetto::auth::participant::join(&app, lesson, "Follower".to_owned())
-        .await
-        .expect("a cookie");
-    let cookie = cookie.split(';').next().unwrap_or("").to_owned();
     let mut presenter = connect(address, &format!("/lessons/{lesson}/live"), None).await;
     let arrange = ToServer::Arrange {
         current: backdrop,
@@ -185,7 +184,8 @@ async fn through_a_lesson(load: &Load) -> Came {
     presenter.send(arrange).await.expect("a line");
     let before = resident_kb();
     let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
-    for _ in 0..load.followers {
+    for n in 0..load.followers {
+        let cookie = join(&app, lesson, n as u64).await;
         let mut socket = connect(address, &format!("/follow/{lesson}/live"), Some(&cookie)).await;
         let (sent, delays) = (sent.clone(), delays.clone());
         tokio::spawn(async move {
@@ -291,4 +291,12 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
         memory: 0.0,
         cpu,
     }
+}
+
+/// Joins as a browser of its own; gives its cookie.
+async fn join(app: &App, lesson: i64, browser: u64) -> String {
+    let (name, none) = ("Follower".to_owned(), axum::http::HeaderMap::new());
+    let joined = participant::join(app, lesson, name, Browser(browser), &none).await;
+    let cookie = joined.expect("a store").expect("a place");
+    cookie.split(';').next().unwrap_or("").to_owned()
 }

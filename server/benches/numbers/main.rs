@@ -5,11 +5,12 @@ mod capture;
 mod changes;
 mod documents;
 mod fanout;
+mod hostile;
 mod process;
 #[path = "../../../core/benches/rows/mod.rs"]
 mod rows;
 
-use bozzetto::app::App;
+use bozzetto::app::{App, Options};
 use bozzetto_core::frames::{Map, Point};
 use bozzetto_core::ids::{AuthorId, MarkId};
 use bozzetto_core::ink::InkPoint;
@@ -43,6 +44,12 @@ fn main() {
         if runs("stream.fanout.100") {
             fanout::stream_fanout().await;
         }
+        if runs("hostile") {
+            hostile::hostile().await;
+        }
+        if runs("join.1000") {
+            hostile::join_1000().await;
+        }
         if runs("pdf.page") {
             documents::pdf_page();
         }
@@ -63,9 +70,11 @@ async fn serve(data: &Path) -> (App, SocketAddr) {
         .await
         .expect("a port");
     let address = listener.local_addr().expect("an address");
-    let app = App::open(data, address, false)
-        .await
-        .expect("a data folder");
+    let options = Options {
+        program: env!("CARGO_BIN_EXE_bozzetto").into(),
+        ..Options::new(address)
+    };
+    let app = App::open(data, options).await.expect("a data folder");
     let service = app
         .clone()
         .router()

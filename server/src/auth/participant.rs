@@ -4,18 +4,23 @@ use axum::http::HeaderMap;
 use rusqlite::{Connection, OptionalExtension, params};
 use subtle::ConstantTimeEq;
 
+use super::browser::Browser;
 use super::token;
 use crate::app::App;
 use crate::error::Result;
 use crate::store;
 
 const DAYS: u32 = 30;
+/// The most people who may join a lesson.
+pub const MOST: i64 = 3000;
 
 /// Somebody who joined a lesson.
 #[derive(Clone, Debug)]
 pub struct Participant {
     pub id: i64,
     pub name: String,
+    /// The lesson was deleted since.
+    pub gone: bool,
 }
 
 /// The lesson with this code. Every code is compared to its end, so that the time that it takes
@@ -34,32 +39,71 @@ pub fn lesson_with_code(conn: &Connection, code: &str) -> store::Result<Option<i
     Ok(found)
 }
 
-/// Enters somebody; gives the line that sets their cookie.
-pub async fn join(app: &App, lesson: i64, name: String) -> Result<String> {
+/// Enters somebody, or gives them another name if their browser has joined before; gives the line
+/// that sets their cookie, or why they may not.
+pub async fn join(
+    app: &App,
+    lesson: i64,
+    name: String,
+    browser: Browser,
+    headers: &HeaderMap,
+) -> Result<std::result::Result<String, &'static str>> {
+    let known = token::cookie(headers, &cookie_name(lesson), app.tls).map(token::hash);
     let token = token::new();
     let hash = token::hash(&token);
-    app.store
+    let entered = app
+        .store
         .write(move |conn| {
-            conn.execute(
-                "INSERT INTO participant (lesson, name, token_hash, joined_at)
-                 VALUES (?1, ?2, ?3, ?4)",
-                params![lesson, name, hash, crate::now()],
-            )?;
-            Ok(())
+            let sent_away = conn
+                .prepare_cached(
+                    "SELECT 1 FROM participant
+                     WHERE lesson = ?1 AND sent_away_at IS NOT NULL
+                       AND (browser = ?2 OR token_hash = ?3)",
+                )?
+                .exists(params![lesson, browser.0 as i64, known])?;
+            if sent_away {
+                return Ok(Err(
+                    "The presenter has sent this browser away from the lesson.",
+                ));
+            }
+            let until = crate::now() + i64::from(DAYS) * 24 * 3600 * 1000;
+            let again = conn
+                .prepare_cached(
+                    "UPDATE participant SET name = ?1, token_hash = ?2, expires_at = ?3
+                     WHERE lesson = ?4 AND (browser = ?5 OR token_hash = ?6)",
+                )?
+                .execute(params![name, hash, until, lesson, browser.0 as i64, known])?;
+            if again > 0 {
+                return Ok(Ok(()));
+            }
+            let many: i64 = conn
+                .prepare_cached("SELECT count(*) FROM participant WHERE lesson = ?1")?
+                .query_row([lesson], |row| row.get(0))?;
+            if many >= MOST {
+                return Ok(Err("No more people can join this lesson."));
+            }
+            conn.prepare_cached(
+                "INSERT INTO participant (lesson, name, token_hash, joined_at, expires_at, browser)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+            )?
+            .execute(params![
+                lesson,
+                name,
+                hash,
+                crate::now(),
+                until,
+                browser.0 as i64
+            ])?;
+            Ok(Ok(()))
         })
         .await?;
-    Ok(token::set_cookie(
-        &cookie_name(lesson),
-        &token,
-        "/follow",
-        DAYS,
-        app.tls,
-    ))
+    Ok(entered.map(|()| token::set_cookie(&cookie_name(lesson), &token, DAYS, app.tls)))
 }
 
-/// Who the request comes from, if they joined this lesson and it still exists.
+/// Who the request comes from, if they joined this lesson, were not sent away, and it was not too
+/// long ago.
 pub async fn of(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Option<Participant>> {
-    let Some(cookie) = token::cookie(headers, &cookie_name(lesson)) else {
+    let Some(cookie) = token::cookie(headers, &cookie_name(lesson), app.tls) else {
         return Ok(None);
     };
     let hash = token::hash(cookie);
@@ -67,19 +111,59 @@ pub async fn of(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Option<Pa
         .store
         .read(move |conn| {
             let mut s = conn.prepare_cached(
-                "SELECT p.id, p.name FROM participant p JOIN lesson l ON l.id = p.lesson
-                 WHERE p.token_hash = ?1 AND p.lesson = ?2 AND l.deleted_at IS NULL",
+                "SELECT p.id, p.name, l.deleted_at IS NOT NULL
+                 FROM participant p JOIN lesson l ON l.id = p.lesson
+                 WHERE p.token_hash = ?1 AND p.lesson = ?2 AND p.sent_away_at IS NULL
+                   AND p.expires_at > ?3",
             )?;
-            let row = s.query_row(params![hash, lesson], |row| {
+            let row = s.query_row(params![hash, lesson, crate::now()], |row| {
                 Ok(Participant {
                     id: row.get(0)?,
                     name: row.get(1)?,
+                    gone: row.get(2)?,
                 })
             });
             Ok(row.optional()?)
         })
         .await?;
     Ok(found)
+}
+
+/// Sends somebody away, and keeps their browser away.
+pub fn send_away(conn: &Connection, lesson: i64, participant: i64) -> store::Result<()> {
+    conn.prepare_cached("UPDATE participant SET sent_away_at = ?1 WHERE id = ?2 AND lesson = ?3")?
+        .execute(params![crate::now(), participant, lesson])?;
+    Ok(())
+}
+
+/// Somebody who was sent away, for who may let them in again.
+pub struct SentAway {
+    pub id: i64,
+    pub name: String,
+}
+
+/// Who was sent away from a lesson, the last one first.
+pub fn sent_away(conn: &Connection, lesson: i64) -> store::Result<Vec<SentAway>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT id, name FROM participant WHERE lesson = ?1 AND sent_away_at IS NOT NULL
+         ORDER BY sent_away_at DESC",
+    )?;
+    let rows = statement.query_map([lesson], |row| {
+        Ok(SentAway {
+            id: row.get(0)?,
+            name: row.get(1)?,
+        })
+    })?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// Lets somebody in again.
+pub fn let_in(conn: &Connection, lesson: i64, participant: i64) -> store::Result<()> {
+    conn.prepare_cached(
+        "UPDATE participant SET sent_away_at = NULL WHERE id = ?1 AND lesson = ?2",
+    )?
+    .execute([participant, lesson])?;
+    Ok(())
 }
 
 fn cookie_name(lesson: i64) -> String {

@@ -17,7 +17,8 @@ pub fn hash(token: &str) -> String {
 }
 
 /// A cookie of this name, if the browser sent one.
-pub fn cookie<'a>(headers: &'a HeaderMap, name: &str) -> Option<&'a str> {
+pub fn cookie<'a>(headers: &'a HeaderMap, name: &str, secure: bool) -> Option<&'a str> {
+    let name = named(name, secure);
     headers
         .get_all(COOKIE)
         .iter()
@@ -29,8 +30,17 @@ pub fn cookie<'a>(headers: &'a HeaderMap, name: &str) -> Option<&'a str> {
 }
 
 /// The line that sets a cookie for `days`; scripts cannot read it, other sites cannot send it.
-pub fn set_cookie(name: &str, value: &str, path: &str, days: u32, secure: bool) -> String {
-    let age = days * 24 * 3600;
+pub fn set_cookie(name: &str, value: &str, days: u32, secure: bool) -> String {
+    let (name, age) = (named(name, secure), days * 24 * 3600);
     let secure = if secure { "; Secure" } else { "" };
-    format!("{name}={value}; Path={path}; Max-Age={age}; HttpOnly; SameSite=Lax{secure}")
+    format!("{name}={value}; Path=/; Max-Age={age}; HttpOnly; SameSite=Lax{secure}")
+}
+
+/// Over TLS a cookie's name says that only this very host has set it, over TLS, for all of itself.
+/// Source: RFC 6265bis, section 4.1.3.2.
+fn named(name: &str, secure: bool) -> String {
+    match secure {
+        true => format!("__Host-{name}"),
+        false => name.to_owned(),
+    }
 }

@@ -1,5 +1,6 @@
 //! Web pages that stay where they are: an address is asked whether it lets itself be framed.
 
+use std::net::{IpAddr, Ipv4Addr};
 use std::time::Duration;
 
 use axum::Json;
@@ -9,6 +10,8 @@ use bozzetto_core::backdrop::Page;
 use bozzetto_core::ids::BackdropId;
 use bozzetto_core::naming::tidy;
 use serde::{Deserialize, Serialize};
+use ureq::unversioned::resolver::{DefaultResolver, ResolvedSocketAddrs, Resolver};
+use ureq::unversioned::transport::{DefaultConnector, NextTimeout};
 
 use super::queries::{self, Whither};
 use super::web_pages;
@@ -50,7 +53,8 @@ pub async fn add_address(
         ));
     }
     let asked = address.clone();
-    let asks = tokio::task::spawn_blocking(move || asks(&asked))
+    let private = app.options.private_addresses;
+    let asks = tokio::task::spawn_blocking(move || asks(&asked, private))
         .await
         .map_err(|e| AppError::Internal(e.to_string()))?;
     let refused = |why: String| {
@@ -69,6 +73,13 @@ pub async fn add_address(
             )));
         }
         Found::Silent(why) if !wanted.anyway => return Ok(refused(why)),
+        Found::Private => {
+            return Err(AppError::Unusable(format!(
+                "{} is on this server's own network. Whoever runs the server can allow such \
+                 addresses: --private-addresses.",
+                host_of(&address)
+            )));
+        }
         Found::Refuses | Found::Silent(_) => None,
     };
     let name = tidy(host_of(&address)).unwrap_or_else(|| "Page".to_owned());
@@ -112,16 +123,98 @@ enum Found {
     Refuses,
     /// It could not be asked, and why.
     Silent(String),
+    /// It is, or leads to, an address that only this server's network knows.
+    Private,
+}
+
+/// Finds addresses of names, and refuses those that only the server's own network knows: whoever
+/// adds a page must not use the server to look around there. Redirects are looked up anew, so they
+/// are refused as well.
+#[derive(Debug)]
+struct PublicOnly(DefaultResolver);
+
+/// What the refusal says; nobody reads it.
+const PRIVATE: &str = "an address of a private network";
+
+impl Resolver for PublicOnly {
+    fn resolve(
+        &self,
+        uri: &ureq::http::Uri,
+        config: &ureq::config::Config,
+        timeout: NextTimeout,
+    ) -> std::result::Result<ResolvedSocketAddrs, ureq::Error> {
+        let found = self.0.resolve(uri, config, timeout)?;
+        match found.iter().all(|address| is_public(address.ip())) {
+            true => Ok(found),
+            false => Err(ureq::Error::BadUri(PRIVATE.to_owned())),
+        }
+    }
+}
+
+/// Whether an address may be anybody's on the internet. Source: the IANA registries of
+/// special-purpose addresses (RFC 6890 and its updates).
+fn is_public(ip: IpAddr) -> bool {
+    match ip {
+        IpAddr::V4(ip) => {
+            let [a, b, c, _] = ip.octets();
+            let special = ip.is_private()
+                || ip.is_loopback()
+                || ip.is_link_local()
+                || ip.is_multicast()
+                || ip.is_documentation()
+                // This network; shared between providers and customers; IETF protocols; the old
+                // relays from IPv6; benchmarks; reserved, with broadcast.
+                || a == 0
+                || (a == 100 && b & 0xC0 == 64)
+                || (a, b, c) == (192, 0, 0)
+                || (a, b, c) == (192, 88, 99)
+                || (a == 198 && b & 0xFE == 18)
+                || a >= 240;
+            !special
+        }
+        IpAddr::V6(ip) => {
+            let s = ip.segments();
+            // An IPv4 address in other clothes: mapped, compatible, translated (64:ff9b::/96, and
+            // 64:ff9b:1::/48, which is private by itself), or in 6to4.
+            let low = |a: u16, b: u16| Ipv4Addr::from((u32::from(a) << 16) | u32::from(b));
+            let inner = match s {
+                [0, 0, 0, 0, 0, 0xFFFF | 0, a, b] | [0x64, 0xFF9B, 0, 0, 0, 0, a, b] => {
+                    Some(low(a, b))
+                }
+                [0x2002, a, b, ..] => Some(low(a, b)),
+                _ => None,
+            };
+            // Global unicast is 2000::/3; of it, documentation and IETF protocols (Teredo among
+            // them) are nobody's.
+            let global = s[0] & 0xE000 == 0x2000
+                && !(s[0] == 0x2001 && s[1] < 0x200)
+                && !(s[0] == 0x2001 && s[1] == 0xDB8)
+                && s[0] != 0x3FFF;
+            match inner {
+                Some(inner) => is_public(IpAddr::V4(inner)),
+                None => global,
+            }
+        }
+    }
 }
 
 /// Asks for a page as a browser would, and reads of its head whether it may be framed: by
 /// `X-Frame-Options` (RFC 7034) or `frame-ancestors` of a content policy, which comes before it.
-fn asks(address: &str) -> Found {
-    let agent: ureq::Agent = ureq::Agent::config_builder()
+fn asks(address: &str, private: bool) -> Found {
+    let config = ureq::Agent::config_builder()
         .timeout_global(Some(PATIENCE))
         .http_status_as_error(false)
-        .build()
-        .into();
+        .max_redirects(5)
+        // Where a proxy asks, it is the proxy's network that would be looked around in.
+        .proxy(None)
+        .build();
+    let agent = match private {
+        true => ureq::Agent::new_with_config(config),
+        false => {
+            let resolver = PublicOnly(DefaultResolver::default());
+            ureq::Agent::with_parts(config, DefaultConnector::default(), resolver)
+        }
+    };
     let answer = match agent.get(address).call() {
         Ok(answer) => answer,
         Err(ureq::Error::Timeout(_)) => {
@@ -130,6 +223,7 @@ fn asks(address: &str) -> Found {
                     .to_owned(),
             );
         }
+        Err(ureq::Error::BadUri(why)) if why == PRIVATE => return Found::Private,
         Err(e) => {
             tracing::debug!("{address}: {e}");
             return Found::Silent(
@@ -174,6 +268,23 @@ fn may_frame(options: &[String], policies: &[String]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Worked values: the registries' own examples, and public addresses beside them.
+    #[test]
+    fn the_server_s_own_network_is_told_from_the_internet() {
+        let private = "0.0.0.0 10.1.2.3 100.64.0.1 127.0.0.1 169.254.169.254 172.16.0.1 172.31.255.255 \
+            192.0.0.8 192.168.1.1 198.18.0.1 224.0.0.1 240.0.0.1 255.255.255.255 :: ::1 fe80::1 \
+            fc00::1 fd12::1 ff02::1 ::ffff:10.0.0.1 ::ffff:127.0.0.1 64:ff9b::a00:1 2002:7f00:1:: \
+            2001:db8::1 ::7f00:1 64:ff9b:1::1";
+        for ip in private.split_whitespace() {
+            assert!(!is_public(ip.parse().unwrap()), "{ip}");
+        }
+        let public = "1.1.1.1 100.128.0.1 172.32.0.1 192.169.0.1 198.20.0.1 223.255.255.255 \
+            2606:4700::1 2a00:1450::1 ::ffff:1.1.1.1 64:ff9b::101:101";
+        for ip in public.split_whitespace() {
+            assert!(is_public(ip.parse().unwrap()), "{ip}");
+        }
+    }
 
     #[test]
     fn frames_are_refused_as_browsers_refuse_them() {

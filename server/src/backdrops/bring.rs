@@ -4,6 +4,7 @@
 //! read through before anything refers to it: an upload that breaks off leaves nothing behind.
 
 use axum::Json;
+use axum::extract::multipart::{Field, MultipartError};
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
@@ -12,22 +13,27 @@ use bozzetto_core::capture::Grain;
 use bozzetto_core::ids::BackdropId;
 use bozzetto_core::naming::tidy;
 use bozzetto_core::playback::frame_length;
-use bozzetto_press::document::{self, Document};
-use bozzetto_press::{picture, svg};
+use bozzetto_press::document;
+use bozzetto_press::picture::{self, PictureFault};
 use serde::{Deserialize, Serialize};
 
 use super::queries::{self, New, Whither};
-use super::videos;
-use super::web_pages::{self, Brought};
+use super::{pictures, videos, web_pages};
 use crate::app::App;
 use crate::error::{AppError, Result};
 use crate::live::lesson::Command;
 use crate::media::{Incoming, Written};
+use crate::render::job::{Done, Job};
+use crate::render::{RenderFault, TO_READ};
 
 /// The largest upload, in bytes.
 pub const LIMIT: usize = 2 * 1024 * 1024 * 1024;
 /// The largest file, in bytes: a video of a lesson's length.
 const MAX_FILE: u64 = 1024 * 1024 * 1024;
+/// The longest part of a form that is words, in bytes.
+const MAX_WORDS: u64 = 64 * 1024;
+/// After how many bytes it is asked again whether there is room for more.
+const ASK_EVERY: u64 = 16 * 1024 * 1024;
 
 /// How an upload went, file by file.
 #[derive(Serialize, Default)]
@@ -71,7 +77,7 @@ pub struct About {
 #[derive(Default)]
 struct Before {
     about: Option<About>,
-    poster: Option<Vec<u8>>,
+    poster: Option<Incoming>,
     /// The backdrop that it comes after.
     after: Option<i64>,
 }
@@ -107,45 +113,29 @@ pub async fn to_library(State(app): State<App>, form: Multipart) -> Result<Respo
 async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<Outcome> {
     let mut outcome = Outcome::default();
     let mut before = Before::default();
-    let broken = |_| {
-        AppError::Unusable(
-            "The upload broke off or was too large; nothing of it was kept. Files up to 1 GB work."
-                .to_owned(),
-        )
-    };
-    while let Some(mut field) = form.next_field().await.map_err(broken)? {
+    while let Some(field) = form.next_field().await.map_err(broken)? {
         match field.name() {
             Some("about") => {
-                let text = field.text().await.map_err(broken)?;
-                before.about = serde_json::from_str(&text).ok();
+                let text = received(app, field, MAX_WORDS).await?;
+                let text = text.map(|text| text.contents()).transpose()?;
+                before.about = text.and_then(|text| serde_json::from_slice(&text).ok());
                 continue;
             }
             Some("poster") => {
-                before.poster = Some(field.bytes().await.map_err(broken)?.to_vec());
+                before.poster = received(app, field, picture::MAX_BYTES as u64).await?;
                 continue;
             }
             Some("after") => {
-                before.after = field.text().await.map_err(broken)?.parse().ok();
+                let text = received(app, field, MAX_WORDS).await?;
+                let text = text.map(|text| text.contents()).transpose()?;
+                let text = text.and_then(|text| String::from_utf8(text).ok());
+                before.after = text.and_then(|text| text.parse().ok());
                 continue;
             }
             _ => {}
         }
         let file = field.file_name().unwrap_or("Picture").to_owned();
-        let mut incoming = app.media.receive()?;
-        let mut too_large = false;
-        while let Some(piece) = field.chunk().await.map_err(broken)? {
-            too_large |= incoming.bytes() + piece.len() as u64 > MAX_FILE;
-            if !too_large {
-                // A slow disk holds up nobody's pen.
-                let pushed = tokio::task::spawn_blocking(move || {
-                    incoming.push(&piece)?;
-                    Ok::<_, std::io::Error>(incoming)
-                });
-                incoming = pushed
-                    .await
-                    .map_err(|e| AppError::Internal(e.to_string()))??;
-            }
-        }
+        let incoming = received(app, field, MAX_FILE).await?;
         let before = std::mem::take(&mut before);
         // The first is shown, and those that come with it follow it.
         let after = before.after.or(outcome.added.last().copied());
@@ -153,9 +143,9 @@ async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<Outcom
             (Whither::Lesson(lesson), Some(backdrop)) => Whither::After { lesson, backdrop },
             _ => whither,
         };
-        let added = match too_large {
-            true => Err("The file is larger than 1 GB.".to_owned()),
-            false => bring(app, to, &file, incoming, before).await?,
+        let added = match incoming {
+            None => Err("The file is larger than 1 GB.".to_owned()),
+            Some(incoming) => bring(app, to, &file, incoming, before).await?,
         };
         match added {
             Ok(id) => {
@@ -170,6 +160,42 @@ async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<Outcom
     Ok(outcome)
 }
 
+fn broken(_: MultipartError) -> AppError {
+    AppError::Unusable(
+        "The upload broke off or was too large; nothing of it was kept. Files up to 1 GB work."
+            .to_owned(),
+    )
+}
+
+/// Takes a part of a form piece by piece, into a file that goes away unless it is kept; `None` when
+/// it is longer than `most` bytes, which are read all the same.
+///
+/// # Errors
+/// When the line breaks, or the data folder takes no more.
+pub async fn received(app: &App, mut field: Field<'_>, most: u64) -> Result<Option<Incoming>> {
+    let mut incoming = app.media.receive()?;
+    let mut asked = 0;
+    while let Some(piece) = field.chunk().await.map_err(broken)? {
+        if incoming.bytes() + piece.len() as u64 > most {
+            while field.chunk().await.map_err(broken)?.is_some() {}
+            return Ok(None);
+        }
+        if incoming.bytes() >= asked {
+            asked = incoming.bytes() + ASK_EVERY;
+            app.room.for_an_upload(incoming.bytes() + ASK_EVERY)?;
+        }
+        // A slow disk holds up nobody's pen.
+        let pushed = tokio::task::spawn_blocking(move || {
+            incoming.push(&piece)?;
+            Ok::<_, std::io::Error>(incoming)
+        });
+        incoming = pushed
+            .await
+            .map_err(|e| AppError::Internal(e.to_string()))??;
+    }
+    Ok(Some(incoming))
+}
+
 /// Adds a file as a backdrop, or says why it cannot be one.
 async fn bring(
     app: &App,
@@ -178,48 +204,9 @@ async fn bring(
     incoming: Incoming,
     before: Before,
 ) -> Result<std::result::Result<i64, String>> {
-    let (name, app_media) = (name_of(file), app.media.clone());
-    let read =
-        tokio::task::spawn_blocking(move || -> Result<std::result::Result<Ready, String>> {
-            let poster = match before.poster.map(picture::read) {
-                Some(Ok(p)) => Some(app_media.write(&p.bytes, p.mime)?),
-                _ => None,
-            };
-            let head = incoming.head();
-            if let Some(mime) = videos::mime_of(head) {
-                let about = match videos::checked(before.about) {
-                    Ok(about) => about,
-                    Err(why) => return Ok(Err(why)),
-                };
-                let kind = BackdropKind::Video {
-                    duration: about.duration,
-                    frame: frame_length(&about.moments),
-                };
-                let file = Some(incoming.keep(mime)?);
-                return Ok(Ok(Ready::Backdrop(Box::new(New {
-                    name,
-                    kind,
-                    file,
-                    poster,
-                    width: about.width,
-                    height: about.height,
-                    seen: Seen::default(),
-                }))));
-            }
-            if web_pages::is_one(head) {
-                let bytes = incoming.read()?;
-                return Ok(web_pages::read(&bytes).map(|page| Ready::Page(name, page)));
-            }
-            if document::looks_like(head) {
-                return document(name, incoming);
-            }
-            picture(name, incoming)
-        })
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))??;
-    let new = match read {
-        Ok(Ready::Backdrop(new)) => *new,
-        Ok(Ready::Page(name, page)) => web_pages::keep(app, name, page).await?,
+    let name = name_of(file);
+    let new = match read(app, name, incoming, before).await? {
+        Ok(new) => new,
         Err(why) => return Ok(Err(why)),
     };
     let id = app
@@ -229,59 +216,150 @@ async fn bring(
     Ok(Ok(id))
 }
 
-/// What has been read through and can be kept.
-enum Ready {
-    Backdrop(Box<New>),
-    Page(String, Brought),
+/// Reads a file through, and keeps it.
+async fn read(
+    app: &App,
+    name: String,
+    incoming: Incoming,
+    before: Before,
+) -> Result<std::result::Result<New, String>> {
+    if let Some(mime) = videos::mime_of(incoming.head()) {
+        let about = match videos::checked(before.about) {
+            Ok(about) => about,
+            Err(why) => return Ok(Err(why)),
+        };
+        let poster = match before.poster {
+            Some(poster) => read_picture(app, poster).await?.ok().map(|read| read.file),
+            None => None,
+        };
+        return Ok(Ok(New {
+            name,
+            kind: BackdropKind::Video {
+                duration: about.duration,
+                frame: frame_length(&about.moments),
+            },
+            file: Some(kept(incoming, mime).await?),
+            poster,
+            width: about.width,
+            height: about.height,
+            seen: Seen::default(),
+        }));
+    }
+    if web_pages::is_one(incoming.head()) {
+        return web_pages::bring(app, name, incoming).await;
+    }
+    if document::looks_like(incoming.head()) {
+        return read_document(app, name, incoming).await;
+    }
+    let read = read_picture(app, incoming).await?;
+    Ok(read.map(|read| picture_backdrop(name, read)))
 }
 
-fn document(name: String, incoming: Incoming) -> Result<std::result::Result<Ready, String>> {
+/// Keeps a file as it is.
+pub async fn kept(incoming: Incoming, mime: &'static str) -> Result<Written> {
+    let kept = tokio::task::spawn_blocking(move || incoming.keep(mime));
+    Ok(kept
+        .await
+        .map_err(|e| AppError::Internal(e.to_string()))??)
+}
+
+/// What a worker says of a file: the fault that is the file's own, apart from all others.
+fn judged(
+    done: std::result::Result<Done, RenderFault>,
+) -> Result<std::result::Result<Done, String>> {
+    match done {
+        Ok(done) => Ok(Ok(done)),
+        Err(RenderFault::Busy) => Err(RenderFault::Busy.into()),
+        Err(fault) => Ok(Err(fault.to_string())),
+    }
+}
+
+async fn read_document(
+    app: &App,
+    name: String,
+    incoming: Incoming,
+) -> Result<std::result::Result<New, String>> {
     if incoming.bytes() > document::MAX_BYTES as u64 {
         return Ok(Err(document::DocumentFault::TooManyBytes.to_string()));
     }
-    let pages = match Document::open(incoming.read()?) {
-        Ok(document) => document.pages(),
-        Err(fault) => return Ok(Err(fault.to_string())),
+    let job = Job::Document(incoming.path().to_owned());
+    let memory = incoming.bytes() * 2;
+    let pages = match judged(app.render.run_sized(job, memory, TO_READ).await)? {
+        Ok(Done::Document(pages)) => pages,
+        Ok(_) => return Err(AppError::Internal("no document".to_owned())),
+        Err(why) => return Ok(Err(why)),
     };
-    let (width, height) = pages[0];
-    Ok(Ok(Ready::Backdrop(Box::new(New {
+    let (width, height) = pages.first().copied().unwrap_or((595.0, 842.0));
+    Ok(Ok(New {
         name,
         kind: BackdropKind::Document { pages },
-        file: Some(incoming.keep("application/pdf")?),
+        file: Some(kept(incoming, "application/pdf").await?),
         poster: None,
         width: f64::from(width),
         height: f64::from(height),
         seen: Seen::default(),
-    }))))
+    }))
 }
 
-fn picture(name: String, incoming: Incoming) -> Result<std::result::Result<Ready, String>> {
-    if incoming.bytes() > picture::MAX_BYTES as u64 && !svg::looks_like(incoming.head()) {
-        return Ok(Err(picture::PictureFault::TooManyBytes.to_string()));
+/// A picture that was read through and kept.
+pub struct ReadPicture {
+    pub file: Written,
+    pub width: u32,
+    pub height: u32,
+    vector: bool,
+}
+
+/// Reads a picture through and keeps it, without what its file says beside what it shows.
+pub async fn read_picture(
+    app: &App,
+    incoming: Incoming,
+) -> Result<std::result::Result<ReadPicture, String>> {
+    if incoming.bytes() > picture::MAX_BYTES as u64 {
+        return Ok(Err(PictureFault::TooManyBytes.to_string()));
     }
-    let read = match picture::read(incoming.read()?) {
-        Ok(read) => read,
-        Err(fault) => return Ok(Err(fault.to_string())),
+    let job = Job::Picture(incoming.path().to_owned());
+    let memory = pictures::memory_of(incoming.path()) + incoming.bytes();
+    let done = match judged(app.render.run_sized(job, memory, TO_READ).await)? {
+        Ok(done) => done,
+        Err(why) => return Ok(Err(why)),
     };
-    let mut kept = incoming.again()?;
-    kept.push(&read.bytes)?;
-    Ok(Ok(Ready::Backdrop(Box::new(picture_backdrop(
-        name,
-        kept.keep(read.mime)?,
-        (read.width, read.height),
-        read.vector,
-    )))))
+    let Done::Picture {
+        bytes,
+        mime,
+        width,
+        height,
+        vector,
+    } = done
+    else {
+        return Err(AppError::Internal("no picture".to_owned()));
+    };
+    let mime = picture::MIMES.into_iter().find(|known| *known == mime);
+    let mime = mime.ok_or_else(|| AppError::Internal("no kind of picture".to_owned()))?;
+    let media = app.media.clone();
+    let written = tokio::task::spawn_blocking(move || media.write(&bytes, mime));
+    let file = written
+        .await
+        .map_err(|e| AppError::Internal(e.to_string()))??;
+    Ok(Ok(ReadPicture {
+        file,
+        width,
+        height,
+        vector,
+    }))
 }
 
-fn picture_backdrop(name: String, file: Written, size: (u32, u32), vector: bool) -> New {
-    let grain = if vector { Grain::Vector } else { Grain::Pixels };
+fn picture_backdrop(name: String, read: ReadPicture) -> New {
+    let grain = match read.vector {
+        true => Grain::Vector,
+        false => Grain::Pixels,
+    };
     New {
         name,
         kind: BackdropKind::Picture { grain },
-        file: Some(file),
+        file: Some(read.file),
         poster: None,
-        width: f64::from(size.0),
-        height: f64::from(size.1),
+        width: f64::from(read.width),
+        height: f64::from(read.height),
         seen: Seen::default(),
     }
 }
@@ -297,6 +375,14 @@ pub async fn add(
 ) -> Result<std::result::Result<i64, String>> {
     let mut incoming = app.media.receive()?;
     incoming.push(bytes)?;
+    let poster = match poster {
+        Some(bytes) => {
+            let mut poster = app.media.receive()?;
+            poster.push(&bytes)?;
+            Some(poster)
+        }
+        None => None,
+    };
     let before = Before {
         about,
         poster,

@@ -1,163 +1,87 @@
-//! Documents: opened ones are kept for a while, and so are their printed pages.
-
-use std::collections::VecDeque;
-use std::sync::{Arc, Mutex};
+//! Documents: their pages as pictures, whole or the part that is seen when they are enlarged.
 
 use axum::extract::{Path, Query, State};
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
-use bozzetto_core::backdrop::BackdropKind;
-use bozzetto_core::ids::BackdropId;
-use bozzetto_press::document::{Document, Part};
-use bozzetto_press::png;
-use bytes::Bytes;
+use axum::http::HeaderMap;
+use axum::response::Response;
+use bozzetto_core::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::page_parts;
 use serde::Deserialize;
 
 use super::queries;
 use crate::app::App;
 use crate::error::{AppError, Result};
-use crate::headers::MEDIA_POLICY;
-
-/// How many documents are kept open.
-const OPEN: usize = 4;
-/// How many bytes of printed pages are kept.
-const PRINTED: usize = 96 * 1024 * 1024;
-
-#[derive(Default)]
-pub struct Documents {
-    open: Mutex<VecDeque<(String, Arc<Document>)>>,
-    printed: Mutex<VecDeque<(Key, Bytes)>>,
-}
-
-/// A part of a page of a file.
-#[derive(Clone, PartialEq)]
-struct Key {
-    sha: String,
-    page: usize,
-    part: Part,
-}
-
-impl Documents {
-    /// The document of this file; blocks.
-    pub fn open(&self, app: &App, sha: &str) -> Result<Arc<Document>> {
-        let known = |open: &mut VecDeque<(String, Arc<Document>)>| {
-            let at = open.iter().position(|(s, _)| s == sha)?;
-            let found = open.remove(at)?;
-            let document = found.1.clone();
-            open.push_front(found);
-            Some(document)
-        };
-        if let Some(document) = known(&mut self.open.lock().expect("nothing panics with it")) {
-            return Ok(document);
-        }
-        let bytes = app.media.read(sha)?;
-        let document = Document::open(bytes).map_err(|e| AppError::Internal(e.to_string()))?;
-        let document = Arc::new(document);
-        let mut open = self.open.lock().expect("nothing panics with it");
-        open.push_front((sha.to_owned(), document.clone()));
-        open.truncate(OPEN);
-        Ok(document)
-    }
-
-    fn known(&self, key: &Key) -> Option<Bytes> {
-        let mut printed = self.printed.lock().expect("nothing panics with it");
-        let at = printed.iter().position(|(k, _)| k == key)?;
-        let found = printed.remove(at)?;
-        let bytes = found.1.clone();
-        printed.push_front(found);
-        Some(bytes)
-    }
-
-    fn keep(&self, key: Key, bytes: Bytes) {
-        let mut printed = self.printed.lock().expect("nothing panics with it");
-        printed.push_front((key, bytes));
-        let mut sum = 0;
-        let fits = printed.iter().take_while(|(_, b)| {
-            sum += b.len();
-            sum <= PRINTED
-        });
-        let count = fits.count().max(1);
-        printed.truncate(count);
-    }
-
-    /// A part of a page as a PNG file.
-    async fn print(&self, app: &App, key: Key) -> Result<Bytes> {
-        if let Some(bytes) = self.known(&key) {
-            return Ok(bytes);
-        }
-        let (app, wanted) = (app.clone(), key.clone());
-        let bytes = tokio::task::spawn_blocking(move || -> Result<Bytes> {
-            let document = app.documents.open(&app, &wanted.sha)?;
-            let pixmap = document.print(wanted.page, &wanted.part);
-            let pixmap = pixmap.ok_or(AppError::NotFound)?;
-            Ok(png::encode(&pixmap, 1.0).into())
-        })
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))??;
-        self.keep(key, bytes.clone());
-        Ok(bytes)
-    }
-}
+use crate::render::TO_DRAW;
+use crate::render::job::{Job, PagePart};
+use crate::serving;
 
 /// Which part of a page is wanted: the whole page is to be `width` pixels wide, and of it this part.
-#[derive(Deserialize)]
+#[derive(Deserialize, Clone, Copy)]
 pub struct Wanted {
     width: u32,
-    #[serde(default)]
-    x: u32,
-    #[serde(default)]
-    y: u32,
+    x: Option<u32>,
+    y: Option<u32>,
     w: Option<u32>,
     h: Option<u32>,
 }
-
-/// The widest that a whole page may be printed as, in pixels; parts of it are as large as a screen.
-const WIDEST: u32 = 64_000;
-const LARGEST: u32 = 8192;
 
 /// A page, or a part of one.
 pub async fn page(
     State(app): State<App>,
     Path((lesson, backdrop, page)): Path<(i64, i64, usize)>,
     Query(wanted): Query<Wanted>,
+    headers: HeaderMap,
 ) -> Result<Response> {
-    show(&app, lesson, backdrop, page, &wanted).await
+    let view = app
+        .store
+        .read(move |conn| queries::one(conn, backdrop))
+        .await?
+        .ok_or(AppError::NotFound)?;
+    show(&app, lesson, &view, page, wanted, &headers).await
 }
 
+/// The same, of a backdrop that is known. Only what a screen of ours asks for is printed: there are
+/// few sizes, so that a class asks for the same ones.
 pub async fn show(
     app: &App,
     lesson: i64,
-    backdrop: i64,
+    view: &BackdropView,
     page: usize,
-    wanted: &Wanted,
+    wanted: Wanted,
+    headers: &HeaderMap,
 ) -> Result<Response> {
-    let found = app.store.read(move |conn| {
-        let view = queries::one(conn, backdrop)?;
-        Ok((view, queries::media_of(conn, lesson, backdrop)?))
-    });
-    let (Some(view), Some(sha)) = found.await? else {
-        return Err(AppError::NotFound);
-    };
-    debug_assert_eq!(view.id, BackdropId(backdrop as u64));
+    let backdrop = view.id.0 as i64;
+    let find = move |conn: &rusqlite::Connection| queries::media_of(conn, lesson, backdrop);
+    let sha = app.store.read(find).await?.ok_or(AppError::NotFound)?;
     let BackdropKind::Document { pages } = &view.kind else {
         return Err(AppError::NotFound);
     };
     let (width, height) = pages.get(page).copied().ok_or(AppError::NotFound)?;
-    let whole = wanted.width.clamp(16, WIDEST);
-    let scale = f64::from(whole) / f64::from(width);
-    let whole_height = (f64::from(height) * scale).round() as u32;
-    let part = Part {
-        scale,
-        x: f64::from(wanted.x),
-        y: f64::from(wanted.y),
-        width: wanted.w.unwrap_or(whole).min(LARGEST),
-        height: wanted.h.unwrap_or(whole_height).clamp(1, LARGEST),
+    let scale = f64::from(wanted.width) / f64::from(width);
+    let whole_height = (f64::from(height) * scale).round().max(1.0) as u32;
+    let part = match (wanted.x, wanted.y, wanted.w, wanted.h) {
+        (None, None, None, None) => None,
+        (x, y, Some(w), Some(h)) => Some([x.unwrap_or(0), y.unwrap_or(0), w, h]),
+        _ => return Err(AppError::NotFound),
     };
-    let bytes = app.documents.print(app, Key { sha, page, part }).await?;
-    let headers = [
-        (header::CONTENT_TYPE, "image/png"),
-        (header::CONTENT_SECURITY_POLICY, MEDIA_POLICY),
-        (header::CACHE_CONTROL, "private, max-age=86400"),
-    ];
-    Ok((headers, bytes).into_response())
+    let part = page_parts::asked(wanted.width, whole_height, part).ok_or(AppError::NotFound)?;
+    let [x, y, width, height] = part;
+    let tag = format!(
+        "\"page-{sha}-{page}-{}-{x}-{y}-{width}-{height}\"",
+        wanted.width
+    );
+    if serving::knows(headers, &tag) {
+        return Ok(serving::picture("", headers, &tag));
+    }
+    let file = app.media.file(&sha);
+    let part = PagePart {
+        page,
+        scale,
+        x,
+        y,
+        width,
+        height,
+    };
+    let job = || Job::Page { file, part };
+    let bytes = app.printed.get(tag.clone(), job, 0, TO_DRAW).await?;
+    Ok(serving::picture(bytes, headers, &tag))
 }

@@ -1,37 +1,35 @@
 //! The library: backdrops kept for any lesson, with search.
 
 use askama::Template;
+use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
-use axum::routing::{get, post};
-use axum::{Form, Router};
 use bozzetto_core::ids::BackdropId;
 use serde::Deserialize;
 
 use super::bring;
 use super::order::OrderCard;
 use super::queries::{self, Whither};
-use crate::app::{App, upload as large};
+use crate::app::App;
+use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::lessons::named;
 use crate::lessons::queries as lessons;
 use crate::lessons::thumbnails;
 use crate::live::lesson::Command;
 
-pub fn routes() -> Router<App> {
-    Router::new()
-        .route("/library", get(page))
-        .route("/library/found", get(found))
-        .route("/library/files", large(bring::to_library, bring::LIMIT))
-        .route(
-            "/library/{backdrop}/thumbnail.png",
-            get(thumbnails::of_library),
-        )
-        .route("/library/{backdrop}/rename", get(rename_form).post(rename))
-        .route("/library/{backdrop}/remove", post(remove))
-        .route("/library/{backdrop}/restore", post(restore))
-        .route("/library/{backdrop}/use/{lesson}", post(take))
+pub fn routes() -> Routes {
+    Routes::of(Access::Presenter)
+        .get("/library", page)
+        .get("/library/found", found)
+        .upload("/library/files", bring::to_library, bring::LIMIT)
+        .get("/library/{backdrop}/thumbnail.png", thumbnails::of_library)
+        .get("/library/{backdrop}/rename", rename_form)
+        .post("/library/{backdrop}/rename", rename)
+        .post("/library/{backdrop}/remove", remove)
+        .post("/library/{backdrop}/restore", restore)
+        .post("/library/{backdrop}/use/{lesson}", take)
 }
 
 /// What is looked for, and the lesson it is looked for.
@@ -136,7 +134,7 @@ async fn rename(
 ) -> Result<Html<String>> {
     let name = named(&form.name)?;
     app.store
-        .write(move |conn| queries::rename(conn, id, &name))
+        .write(move |conn| queries::rename(conn, None, id, &name))
         .await?;
     found(State(app), Query(Search::default())).await
 }
@@ -144,14 +142,14 @@ async fn rename(
 async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
     let c = card(&app, id).await?;
     app.store
-        .write(move |conn| queries::set_deleted(conn, id, true))
+        .write(move |conn| queries::set_deleted(conn, None, id, true))
         .await?;
     Ok(Html(Removed { c }.render()?))
 }
 
 async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
     app.store
-        .write(move |conn| queries::set_deleted(conn, id, false))
+        .write(move |conn| queries::set_deleted(conn, None, id, false))
         .await?;
     found(State(app), Query(Search::default())).await
 }

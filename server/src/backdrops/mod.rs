@@ -15,7 +15,8 @@ mod web_pages;
 
 pub use boards::add as add_board;
 pub use bring::{About, add};
-pub use documents::Documents;
-pub use pictures::Pictures;
-pub use routes::{FRAME, follow, routes, serve_media};
-pub use web_pages::serve as serve_web_page;
+pub use bring::{ReadPicture, kept, read_picture, received};
+pub use documents::{Wanted, show as show_page};
+pub use pictures::{memory, placed_file, wanted};
+pub use routes::{FRAME, routes};
+pub use web_pages::{key as page_key, serve as serve_web_page};

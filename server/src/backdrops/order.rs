@@ -1,32 +1,34 @@
 //! The running order as a page: prepared before a lesson, with small pictures of the marked state.
 
 use askama::Template;
+use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Response};
-use axum::routing::{get, post};
-use axum::{Form, Router};
 use bozzetto_core::backdrop::BackdropView;
 use serde::Deserialize;
 
 use super::queries::{self, Whither};
 use crate::app::App;
+use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::lessons::named;
 use crate::lessons::queries::{self as lessons, LessonCard};
 use crate::live::lesson::Command;
 
-pub fn routes() -> Router<App> {
+pub fn routes() -> Routes {
     const ONE: &str = "/lessons/{lesson}/backdrops/{backdrop}";
     let one = |action: &str| format!("{ONE}/{action}");
-    Router::new()
-        .route("/lessons/{lesson}/order", get(page).post(reorder))
-        .route("/lessons/{lesson}/order/list", get(list))
-        .route(&one("rename"), get(rename_form).post(rename))
-        .route(&one("move/{by}"), post(step))
-        .route(&one("duplicate"), post(duplicate))
-        .route(&one("keep"), post(keep))
-        .route(&one("remove"), post(remove))
-        .route(&one("restore"), post(restore))
+    Routes::of(Access::Presenter)
+        .get("/lessons/{lesson}/order", page)
+        .post("/lessons/{lesson}/order", reorder)
+        .get("/lessons/{lesson}/order/list", list)
+        .get(&one("rename"), rename_form)
+        .post(&one("rename"), rename)
+        .post(&one("move/{by}"), step)
+        .post(&one("duplicate"), duplicate)
+        .post(&one("keep"), keep)
+        .post(&one("remove"), remove)
+        .post(&one("restore"), restore)
 }
 
 /// A backdrop as a card.
@@ -197,7 +199,7 @@ async fn rename(
 ) -> Result<Html<String>> {
     let name = named(&form.name)?;
     app.store
-        .write(move |conn| queries::rename(conn, backdrop, &name))
+        .write(move |conn| queries::rename(conn, Some(lesson), backdrop, &name))
         .await?;
     changed(app, lesson).await
 }
@@ -231,7 +233,7 @@ async fn remove(
 ) -> Result<Html<String>> {
     let c = card(&app, lesson, backdrop).await?;
     app.store
-        .write(move |conn| queries::set_deleted(conn, backdrop, true))
+        .write(move |conn| queries::set_deleted(conn, Some(lesson), backdrop, true))
         .await?;
     app.live.tell(lesson, Command::Changed { goto: None }).await;
     Ok(Html(Removed { c }.render()?))
@@ -242,7 +244,7 @@ async fn restore(
     Path((lesson, backdrop)): Path<(i64, i64)>,
 ) -> Result<Html<String>> {
     app.store
-        .write(move |conn| queries::set_deleted(conn, backdrop, false))
+        .write(move |conn| queries::set_deleted(conn, Some(lesson), backdrop, false))
         .await?;
     changed(app, lesson).await
 }

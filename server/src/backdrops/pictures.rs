@@ -1,136 +1,101 @@
-//! Pictures of backdrops and placed ones, read and ready to be printed. The last few are kept, since
-//! one is captured again and again.
-
-use std::collections::VecDeque;
-use std::sync::Mutex;
+//! Which files the pictures of a display list are: those of backdrops, held ones, and placed ones.
 
 use bozzetto_core::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::display::{self, DisplayList, Item};
-use bozzetto_press::picture::{PageOf, Shown, Source};
+use bozzetto_press::picture;
 use rusqlite::Connection;
 
 use super::queries;
 use crate::app::App;
 use crate::error::{AppError, Result};
+use crate::render::job::{File, Shows, Which};
 use crate::stage::placed;
 
-/// How many are kept.
-const KEPT: usize = 6;
-
-#[derive(Default)]
-pub struct Pictures {
-    kept: Mutex<VecDeque<(String, Source)>>,
+/// All that a display list shows of pictures, with `frames` for what is held at a frame that came
+/// along.
+pub async fn wanted(
+    app: &App,
+    backdrops: &[&BackdropView],
+    list: &DisplayList,
+    frames: &[(display::Source, File)],
+) -> Result<Vec<(Which, Shows)>> {
+    let mut pictures: Vec<(Which, Shows)> = Vec::new();
+    for item in &list.items {
+        let which = match item {
+            Item::Picture { source, .. } => Which::Backdrop(*source),
+            Item::Placed { placing, .. } => Which::Placed(placing.picture),
+            Item::Fill { .. } | Item::Clip(_) => continue,
+        };
+        if pictures.iter().any(|(known, _)| *known == which) {
+            continue;
+        }
+        let shows = match which {
+            Which::Backdrop(source) => match frames.iter().find(|(of, _)| *of == source) {
+                Some((_, file)) => Some(Shows::Picture(file.clone())),
+                None => of_backdrop(app, backdrops, source).await?,
+            },
+            // Marks from another server name pictures that this one does not have.
+            Which::Placed(name) => placed_file(app, name).await?.map(Shows::Picture),
+        };
+        pictures.extend(shows.map(|shows| (which, shows)));
+    }
+    Ok(pictures)
 }
 
-impl Pictures {
-    /// All that a display list shows of pictures, as far as `shown` does not have it: those of
-    /// backdrops, held ones, and those placed on them.
-    pub async fn wanted(
-        &self,
-        app: &App,
-        backdrops: &[&BackdropView],
-        list: &DisplayList,
-        mut shown: Shown,
-    ) -> Result<Shown> {
-        for item in &list.items {
-            match item {
-                Item::Picture { source, .. } if !shown.backdrops.contains_key(source) => {
-                    if let Some(found) = self.of_backdrop(app, backdrops, *source).await? {
-                        shown.backdrops.insert(*source, found);
-                    }
-                }
-                Item::Placed { placing, .. } => {
-                    // Marks from another server name pictures that this one does not have.
-                    if let Some(source) = self.placed(app, placing.picture).await? {
-                        shown.placed.insert(placing.picture, source);
-                    }
-                }
-                _ => {}
-            }
-        }
-        Ok(shown)
-    }
+/// The picture that is kept under this name.
+pub async fn placed_file(app: &App, name: u64) -> Result<Option<File>> {
+    let find = move |conn: &Connection| placed::media_of(conn, name);
+    let sha = app.store.read(find).await?;
+    Ok(sha.map(|sha| app.media.file(&sha)))
+}
 
-    /// A picture that is kept under this name.
-    pub async fn placed(&self, app: &App, name: u64) -> Result<Option<Source>> {
-        let find = move |conn: &Connection| placed::media_of(conn, name);
-        match app.store.read(find).await? {
-            Some(sha) => Ok(Some(self.open(app, sha).await?)),
-            None => Ok(None),
+async fn of_backdrop(
+    app: &App,
+    backdrops: &[&BackdropView],
+    source: display::Source,
+) -> Result<Option<Shows>> {
+    let id = match source {
+        display::Source::Frozen(name) => {
+            return Ok(placed_file(app, name).await?.map(Shows::Picture));
         }
-    }
-
-    async fn of_backdrop(
-        &self,
-        app: &App,
-        backdrops: &[&BackdropView],
-        source: display::Source,
-    ) -> Result<Option<Source>> {
-        let id = match source {
-            display::Source::Frozen(name) => return self.placed(app, name).await,
-            display::Source::Backdrop(id) => id,
-        };
-        let Some(view) = backdrops.iter().find(|b| b.id == id) else {
-            return Ok(None);
-        };
-        let id = id.0 as i64;
-        let (file, poster) = app
-            .store
-            .read(move |conn| queries::look_of(conn, id))
-            .await?;
-        match &view.kind {
-            BackdropKind::Picture { .. } => {
-                let sha = file.ok_or(AppError::NotFound)?;
-                Ok(Some(self.open(app, sha).await?))
-            }
-            BackdropKind::Document { pages } => {
-                let sha = file.ok_or(AppError::NotFound)?;
-                let opens = app.clone();
-                let opened =
-                    tokio::task::spawn_blocking(move || opens.documents.open(&opens, &sha));
-                let document = opened
-                    .await
-                    .map_err(|e| AppError::Internal(e.to_string()))??;
-                let number = (view.seen.page as usize).min(pages.len().saturating_sub(1));
-                let width = pages.get(number).map_or(1.0, |p| f64::from(p.0));
-                Ok(Some(Source::Page(PageOf {
-                    document,
-                    number,
-                    width,
-                })))
-            }
-            BackdropKind::Board(_) => Ok(None),
-            // What it last looked like.
-            _ => match poster {
-                Some(sha) => Ok(Some(self.open(app, sha).await?)),
-                None => Ok(None),
-            },
+        display::Source::Backdrop(id) => id,
+    };
+    let Some(view) = backdrops.iter().find(|b| b.id == id) else {
+        return Ok(None);
+    };
+    let id = id.0 as i64;
+    let look = app.store.read(move |conn| queries::look_of(conn, id));
+    let (file, poster) = look.await?;
+    let picture = |sha: String| Shows::Picture(app.media.file(&sha));
+    Ok(match &view.kind {
+        BackdropKind::Picture { .. } => Some(picture(file.ok_or(AppError::NotFound)?)),
+        BackdropKind::Document { pages } => {
+            let file = app.media.file(&file.ok_or(AppError::NotFound)?);
+            let page = (view.seen.page as usize).min(pages.len().saturating_sub(1));
+            let width = pages.get(page).map_or(1.0, |p| f64::from(p.0));
+            Some(Shows::Page { file, page, width })
         }
-    }
+        BackdropKind::Board(_) => None,
+        // What it last looked like.
+        BackdropKind::Video { .. }
+        | BackdropKind::Page(_)
+        | BackdropKind::Camera { .. }
+        | BackdropKind::Share => poster.map(picture),
+    })
+}
 
-    async fn open(&self, app: &App, sha: String) -> Result<Source> {
-        if let Some(source) = self.kept(&sha) {
-            return Ok(source);
-        }
-        let (media, name) = (app.media.clone(), sha.clone());
-        let source = tokio::task::spawn_blocking(move || -> Result<Source> {
-            let bytes = media.read(&name)?;
-            Source::open(&bytes).map_err(|e| AppError::Internal(format!("{name}: {e}")))
-        })
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))??;
-        let mut kept = self.kept.lock().expect("nothing panics with it");
-        kept.push_front((sha, source.clone()));
-        kept.truncate(KEPT);
-        Ok(source)
-    }
+/// How much memory the pictures take once they are read, in bytes.
+pub fn memory(pictures: &[(Which, Shows)]) -> u64 {
+    let files = pictures.iter().filter_map(|(_, shows)| match shows {
+        Shows::Picture(file) => Some(&file.path),
+        Shows::Page { .. } => None,
+    });
+    files.map(|path| memory_of(path)).sum::<u64>() + 64 * 1024 * 1024
+}
 
-    fn kept(&self, sha: &str) -> Option<Source> {
-        let mut kept = self.kept.lock().expect("nothing panics with it");
-        let at = kept.iter().position(|(s, _)| s == sha)?;
-        let found = kept.remove(at)?;
-        let source = found.1.clone();
-        kept.push_front(found);
-        Some(source)
-    }
+/// How much memory a picture takes once it is read, in bytes: of vector pictures nobody knows.
+pub fn memory_of(path: &std::path::Path) -> u64 {
+    let pixels = |(w, h): (u32, u32)| u64::from(w) * u64::from(h);
+    let bytes = std::fs::metadata(path).map_or(0, |m| m.len());
+    picture::size(path).map_or(0, pixels) * 4 + bytes
 }

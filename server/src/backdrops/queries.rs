@@ -185,20 +185,21 @@ pub fn reorder(conn: &Connection, lesson: i64, order: &[i64]) -> Result<()> {
     Ok(())
 }
 
-pub fn rename(conn: &Connection, id: i64, name: &str) -> Result<()> {
+/// Renames a backdrop of a lesson, or of the library.
+pub fn rename(conn: &Connection, lesson: Option<i64>, id: i64, name: &str) -> Result<()> {
     conn.execute(
-        "UPDATE backdrop SET name = ?1 WHERE id = ?2",
-        params![name, id],
+        "UPDATE backdrop SET name = ?1 WHERE id = ?2 AND lesson IS ?3",
+        params![name, id, lesson],
     )?;
     Ok(())
 }
 
-/// Marks a backdrop as removed, or brings it back.
-pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<()> {
+/// Marks a backdrop of a lesson, or of the library, as removed, or brings it back.
+pub fn set_deleted(conn: &Connection, lesson: Option<i64>, id: i64, deleted: bool) -> Result<()> {
     let at = deleted.then(crate::now);
     conn.execute(
-        "UPDATE backdrop SET deleted_at = ?1 WHERE id = ?2",
-        params![at, id],
+        "UPDATE backdrop SET deleted_at = ?1 WHERE id = ?2 AND lesson IS ?3",
+        params![at, id, lesson],
     )?;
     Ok(())
 }
@@ -251,10 +252,10 @@ pub fn look_of(conn: &Connection, backdrop: i64) -> Result<(Option<String>, Opti
     Ok(found.unwrap_or_default())
 }
 
-/// Takes note of what a moving backdrop looks like.
-pub fn set_poster(conn: &Connection, backdrop: i64, poster: &Written) -> Result<()> {
+/// Takes note of what a moving backdrop of a lesson looks like.
+pub fn set_poster(conn: &Connection, lesson: i64, backdrop: i64, poster: &Written) -> Result<()> {
     poster.enter(conn)?;
-    conn.prepare_cached("UPDATE backdrop SET poster = ?1 WHERE id = ?2")?
-        .execute(params![poster.sha, backdrop])?;
+    conn.prepare_cached("UPDATE backdrop SET poster = ?1 WHERE id = ?2 AND lesson = ?3")?
+        .execute(params![poster.sha, backdrop, lesson])?;
     Ok(())
 }

@@ -1,17 +1,6 @@
 //! Videos: kept as they are, and given out piece by piece.
 
-use axum::body::Body;
-use axum::extract::Request;
-use axum::http::{HeaderValue, header};
-use axum::response::{IntoResponse, Response};
-use tower::ServiceExt;
-use tower_http::services::ServeFile;
-
 use super::bring::About;
-use crate::app::App;
-use crate::error::{AppError, Result};
-use crate::headers::MEDIA_POLICY;
-use crate::media;
 
 /// What kind of video a file is, by how it begins; `None` when it is none.
 ///
@@ -47,27 +36,4 @@ pub fn checked(about: Option<About>) -> std::result::Result<About, String> {
         return Err("The video's length cannot be told, or is more than six hours.".to_owned());
     }
     Ok(about)
-}
-
-/// Gives out a video, or the part of it that is asked for.
-pub async fn serve(app: &App, sha: String, request: Request<Body>) -> Result<Response> {
-    let name = sha.clone();
-    let mime = app.store.read(move |conn| media::mime(conn, &name)).await?;
-    let mime = mime.ok_or(AppError::NotFound)?;
-    let mime: mime_guess::mime::Mime = mime
-        .parse()
-        .map_err(|_| AppError::Internal(format!("{mime} is no kind of file")))?;
-    let file = ServeFile::new_with_mime(app.media.path_of(&sha), &mime);
-    let answer = file.oneshot(request).await.into_response();
-    let mut answer = answer.into_response();
-    let headers = answer.headers_mut();
-    headers.insert(
-        header::CONTENT_SECURITY_POLICY,
-        HeaderValue::from_static(MEDIA_POLICY),
-    );
-    headers.insert(
-        header::CACHE_CONTROL,
-        HeaderValue::from_static("private, max-age=86400"),
-    );
-    Ok(answer)
 }

@@ -2,35 +2,48 @@
 //!
 //! They run in a sandboxed frame with an opaque origin and a policy of its own that
 //! lets it load its own files and nothing else: not our pages, cookies, sockets, nor what others
-//! have brought. Its files are served under a name that cannot be guessed, since a page without an
-//! origin sends no cookies. A small script is put into its HTML: the bridge, which tells the stage
-//! how far the page is scrolled.
+//! have brought. A page without an origin sends no cookies, so its files are served to whoever has a
+//! key: it is signed, ends after some hours, and opens nothing once the backdrop is removed. Only a
+//! presenter's frame is given one. A small script is put into its HTML: the bridge, which tells the
+//! stage how far the page is scrolled.
 
-use std::collections::BTreeMap;
-use std::io::{Cursor, Read};
+use std::fs::File;
+use std::io::{BufReader, Read};
+use std::path::Path as FilePath;
 
-use axum::extract::{Path, State};
+use axum::body::Body;
+use axum::extract::{Path, Request, State};
 use axum::http::{HeaderMap, HeaderValue, header};
-use axum::response::{IntoResponse, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use bozzetto_core::backdrop::{BackdropKind, Page, Seen};
-use rusqlite::{OptionalExtension, params};
+use mime_guess::mime::{self, Mime};
+use rusqlite::{Connection, OptionalExtension, params};
+use tower::ServiceExt;
+use tower_http::services::ServeFile;
 
-use super::queries::New;
+use super::queries::{self, New};
 use crate::app::App;
+use crate::auth::signing;
 use crate::error::{AppError, Result};
-use crate::media::{Media, Written, hex};
+use crate::media::{Incoming, Media, Written, hex};
 
-/// The most that a ZIP may unpack to, in bytes, and the most files in it.
+/// The most that a ZIP may unpack to, in bytes, the most of one page in it, and the most files.
 const MOST_BYTES: u64 = 200 * 1024 * 1024;
+const MOST_HTML: u64 = 16 * 1024 * 1024;
 const MOST_FILES: usize = 2000;
+
+/// How long a key opens a page's files, in milliseconds: a day at school.
+const OPENS: i64 = 12 * 3600 * 1000;
 
 /// Where the bridge is found among a page's own files.
 const BRIDGE: &str = "bozzetto-bridge.js";
 const BRIDGE_SCRIPT: &str = include_str!("../../../web/static/js/bridge.js");
 
-/// A page that has been read through: its files by their paths, and the one that it begins with.
-pub struct Brought {
-    files: BTreeMap<String, Vec<u8>>,
+/// A page that has been read through: its files, where each is in the ZIP, and the one that it begins
+/// with.
+#[derive(Debug)]
+struct Brought {
+    files: Vec<(String, Option<usize>)>,
     entry: String,
 }
 
@@ -61,17 +74,21 @@ fn is_html(head: &[u8]) -> bool {
     .any(|tag| begins(tag))
 }
 
-/// Reads a page, or says why it cannot be shown.
-pub fn read(bytes: &[u8]) -> std::result::Result<Brought, String> {
-    if is_html(&bytes[..bytes.len().min(4096)]) {
+/// Reads a page, or says why it cannot be shown. Nothing is unpacked into memory: what comes out is
+/// counted, and written by a second reading.
+fn read(path: &FilePath, head: &[u8]) -> std::result::Result<Brought, String> {
+    if is_html(head) {
+        if std::fs::metadata(path).is_ok_and(|m| m.len() > MOST_HTML) {
+            return Err("The page is larger than 16 MB.".to_owned());
+        }
         let entry = "index.html".to_owned();
-        let files = BTreeMap::from([(entry.clone(), bytes.to_vec())]);
+        let files = vec![(entry.clone(), None)];
         return Ok(Brought { files, entry });
     }
-    let files = unpack(bytes)?;
-    let pages = || files.keys().filter(|path| is_page(path));
+    let files = listed(path)?;
+    let pages = files.iter().map(|(path, _)| path).filter(|p| is_page(p));
     // The nearest to the top; among those, what a server would show first.
-    let entry = pages()
+    let entry = pages
         .min_by_key(|path| {
             let name = path.rsplit('/').next().unwrap_or(path);
             (path.matches('/').count(), name != "index.html", path.len())
@@ -87,16 +104,27 @@ fn is_page(path: &str) -> bool {
         .any(|e| path.to_lowercase().ends_with(e))
 }
 
-fn unpack(bytes: &[u8]) -> std::result::Result<BTreeMap<String, Vec<u8>>, String> {
-    let damaged = |_| "The ZIP is damaged: it could not be read to its end.".to_owned();
-    let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(damaged)?;
+fn damaged<E>(_: E) -> String {
+    "The ZIP is damaged: it could not be read to its end.".to_owned()
+}
+
+type Zip = zip::ZipArchive<BufReader<File>>;
+
+fn opened(path: &FilePath) -> std::result::Result<Zip, String> {
+    let file = File::open(path).map_err(damaged)?;
+    zip::ZipArchive::new(BufReader::new(file)).map_err(damaged)
+}
+
+/// The files of a ZIP, each read to its end.
+fn listed(path: &FilePath) -> std::result::Result<Vec<(String, Option<usize>)>, String> {
+    let mut archive = opened(path)?;
     if archive.len() > MOST_FILES {
         return Err(format!(
             "The ZIP has {} files in it; up to {MOST_FILES} work.",
             archive.len()
         ));
     }
-    let mut files = BTreeMap::new();
+    let mut files = Vec::new();
     let mut left = MOST_BYTES;
     for i in 0..archive.len() {
         let file = archive.by_index(i).map_err(damaged)?;
@@ -115,26 +143,50 @@ fn unpack(bytes: &[u8]) -> std::result::Result<BTreeMap<String, Vec<u8>>, String
         }
         let path = inside.to_string_lossy().into_owned();
         // What it says of its size may be a lie: what comes out is counted.
-        let mut out = Vec::new();
-        let read = file.take(left + 1).read_to_end(&mut out);
-        let read = read.map_err(|_| "The ZIP is damaged: it could not be read to its end.")?;
-        left = left.checked_sub(read as u64).ok_or_else(|| {
+        let read = std::io::copy(&mut file.take(left + 1), &mut std::io::sink());
+        let read = read.map_err(damaged)?;
+        left = left.checked_sub(read).ok_or_else(|| {
             "The ZIP unpacks to more than 200 MB. Make it smaller and try again.".to_owned()
         })?;
-        files.insert(path, out);
+        if is_page(&path) && read > MOST_HTML {
+            return Err(format!("{path} is larger than 16 MB."));
+        }
+        files.retain(|(known, _)| *known != path);
+        files.push((path, Some(i)));
     }
     Ok(files)
 }
 
-/// Keeps a page's files; gives what is to be added.
-pub async fn keep(app: &App, name: String, page: Brought) -> Result<New> {
+/// Reads and keeps a page; gives what is to be added, or why it cannot be shown.
+pub async fn bring(
+    app: &App,
+    name: String,
+    incoming: Incoming,
+) -> Result<std::result::Result<New, String>> {
+    let _turn = app.unpacking.acquire().await;
     let media = app.media.clone();
-    let Brought { files, entry } = page;
-    let others = files.keys().filter(|path| is_page(path) && **path != entry);
-    let others: Vec<String> = others.cloned().collect();
-    let written = tokio::task::spawn_blocking(move || write(&media, files))
+    type Done = std::io::Result<std::result::Result<(Brought, Vec<Kept>), String>>;
+    let done = tokio::task::spawn_blocking(move || -> Done {
+        let brought = match read(incoming.path(), incoming.head()) {
+            Ok(brought) => brought,
+            Err(why) => return Ok(Err(why)),
+        };
+        match write(&media, incoming.path(), &brought) {
+            Ok(Ok(written)) => Ok(Ok((brought, written))),
+            Ok(Err(why)) => Ok(Err(why)),
+            Err(e) => Err(e),
+        }
+    });
+    let done = done
         .await
         .map_err(|e| AppError::Internal(e.to_string()))??;
+    let (Brought { files, entry }, written) = match done {
+        Ok(done) => done,
+        Err(why) => return Ok(Err(why)),
+    };
+    let mut others: Vec<String> = files.into_iter().map(|(path, _)| path).collect();
+    others.retain(|path| is_page(path) && *path != entry);
+    others.sort();
     let key = hex(&rand::random::<[u8; 16]>());
     let page = key.clone();
     app.store
@@ -153,31 +205,60 @@ pub async fn keep(app: &App, name: String, page: Brought) -> Result<New> {
             Ok(())
         })
         .await?;
-    Ok(backdrop(
-        name,
-        Page::Kept {
-            name: key,
-            entry,
-            others,
-        },
-    ))
+    let page = Page::Kept {
+        name: key,
+        entry,
+        others,
+    };
+    Ok(Ok(backdrop(name, page)))
 }
 
+/// A file of a page: its path, its kind, and where it is kept.
 type Kept = (String, String, Written);
 
-fn write(media: &Media, files: BTreeMap<String, Vec<u8>>) -> std::io::Result<Vec<Kept>> {
-    files
-        .into_iter()
-        .map(|(path, bytes)| {
-            let mime = mime_guess::from_path(&path).first_or_octet_stream();
-            let mime = match mime.type_() {
-                mime_guess::mime::TEXT => format!("{}; charset=utf-8", mime.essence_str()),
-                _ => mime.essence_str().to_owned(),
-            };
-            let file = media.write(&bytes, "application/octet-stream")?;
-            Ok((path, mime, file))
-        })
-        .collect()
+fn write(
+    media: &Media,
+    path: &FilePath,
+    brought: &Brought,
+) -> std::io::Result<std::result::Result<Vec<Kept>, String>> {
+    let mut archive: Option<Zip> = None;
+    let mut all = Vec::new();
+    for (name, place) in &brought.files {
+        let mut incoming = media.receive()?;
+        let mut copy = |from: &mut dyn Read| -> std::io::Result<()> {
+            let mut piece = vec![0; 64 * 1024];
+            loop {
+                match from.read(&mut piece)? {
+                    0 => return Ok(()),
+                    n => incoming.push(&piece[..n])?,
+                }
+            }
+        };
+        match place {
+            None => copy(&mut File::open(path)?)?,
+            Some(i) => {
+                if archive.is_none() {
+                    match opened(path) {
+                        Ok(opened) => archive = Some(opened),
+                        Err(why) => return Ok(Err(why)),
+                    }
+                }
+                let file = archive.as_mut().map(|a| a.by_index(*i));
+                let Some(Ok(mut file)) = file else {
+                    return Ok(Err(damaged(())));
+                };
+                copy(&mut file)?;
+            }
+        }
+        let kind = mime_guess::from_path(name).first_or_octet_stream();
+        let kind = match kind.type_() {
+            mime::TEXT => format!("{}; charset=utf-8", kind.essence_str()),
+            _ => kind.essence_str().to_owned(),
+        };
+        let file = incoming.keep("application/octet-stream")?;
+        all.push((name.clone(), kind, file));
+    }
+    Ok(Ok(all))
 }
 
 /// A web page as a backdrop.
@@ -193,42 +274,106 @@ pub fn backdrop(name: String, page: Page) -> New {
     }
 }
 
-/// A file of a page. Whoever knows the page's name may have it.
+/// Sends a presenter's frame to a page's files, with a key for them.
+pub async fn frame(
+    State(app): State<App>,
+    Path((_, backdrop, path)): Path<(i64, i64, String)>,
+) -> Result<Redirect> {
+    let key = key(&app, backdrop, crate::now() + OPENS);
+    let path: Vec<String> = path.split('/').map(coded).collect();
+    Ok(Redirect::to(&format!("/pages/{key}/{}", path.join("/"))))
+}
+
+/// A part of a path as an address has it. Source: RFC 3986, section 2.3.
+fn coded(part: &str) -> String {
+    let plain = |b: u8| b.is_ascii_alphanumeric() || b"-._~".contains(&b);
+    part.bytes()
+        .map(|b| match plain(b) {
+            true => char::from(b).to_string(),
+            false => format!("%{b:02X}"),
+        })
+        .collect()
+}
+
+/// What opens the files of a backdrop's page until a moment, in milliseconds since 1970.
+pub fn key(app: &App, backdrop: i64, until: i64) -> String {
+    let said = format!("{backdrop:x}-{until:x}");
+    let mark = signing::mark(&app.secret, "page", &said);
+    format!("{said}-{mark}")
+}
+
+/// The backdrop that a key opens, if it is one of ours and its time is not over.
+fn opened_by(app: &App, key: &str) -> Option<i64> {
+    let (said, mark) = key.rsplit_once('-')?;
+    let (backdrop, until) = said.split_once('-')?;
+    if !signing::is_ours(&app.secret, "page", said, mark) {
+        return None;
+    }
+    let until = i64::from_str_radix(until, 16).ok()?;
+    let backdrop = i64::from_str_radix(backdrop, 16).ok()?;
+    (until > crate::now()).then_some(backdrop)
+}
+
+/// A page's file, as long as its backdrop and its lesson are there.
+fn file_of(
+    conn: &Connection,
+    backdrop: i64,
+    path: &str,
+) -> crate::store::Result<Option<(String, String)>> {
+    let there = conn
+        .prepare_cached(
+            "SELECT 1 FROM backdrop b LEFT JOIN lesson l ON l.id = b.lesson
+             WHERE b.id = ?1 AND b.deleted_at IS NULL AND l.deleted_at IS NULL",
+        )?
+        .exists([backdrop])?;
+    let view = queries::one(conn, backdrop)?.filter(|_| there);
+    let Some(BackdropKind::Page(Page::Kept { name, .. })) = view.map(|v| v.kind) else {
+        return Ok(None);
+    };
+    Ok(conn
+        .prepare_cached("SELECT media, mime FROM web_page_file WHERE page = ?1 AND path = ?2")?
+        .query_row([name.as_str(), path], |row| Ok((row.get(0)?, row.get(1)?)))
+        .optional()?)
+}
+
+/// A file of a page, for whoever has a key to it.
 pub async fn serve(
     State(app): State<App>,
-    Path((page, path)): Path<(String, String)>,
+    Path((key, path)): Path<(String, String)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let policy = policy(&app, &page, &headers)?;
+    let backdrop = opened_by(&app, &key).ok_or(AppError::NotFound)?;
+    let policy = policy(&app, &key, &headers)?;
     if path == BRIDGE {
-        return Ok(dressed(
-            BRIDGE_SCRIPT.into(),
-            "text/javascript; charset=utf-8",
-            policy,
-        ));
+        let mut answer = BRIDGE_SCRIPT.into_response();
+        dress(&mut answer, "text/javascript; charset=utf-8", policy);
+        return Ok(answer);
     }
-    let (key, wanted) = (page, path.clone());
-    let found: Option<(String, String)> = app
+    let wanted = path.clone();
+    let found = app
         .store
-        .read(move |conn| {
-            Ok(conn
-                .prepare_cached(
-                    "SELECT media, mime FROM web_page_file WHERE page = ?1 AND path = ?2",
-                )?
-                .query_row([key, wanted], |row| Ok((row.get(0)?, row.get(1)?)))
-                .optional()?)
-        })
+        .read(move |conn| file_of(conn, backdrop, &wanted))
         .await?;
     let (sha, mime) = found.ok_or(AppError::NotFound)?;
-    let media = app.media.clone();
-    let bytes = tokio::task::spawn_blocking(move || media.read(&sha))
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))??;
-    let bytes = match is_page(&path) {
-        true => bridged(&bytes, path.matches('/').count()),
-        false => bytes,
+    let mut answer = if is_page(&path) {
+        let media = app.media.clone();
+        let bytes = tokio::task::spawn_blocking(move || media.read(&sha));
+        let bytes = bytes
+            .await
+            .map_err(|e| AppError::Internal(e.to_string()))??;
+        bridged(&bytes, path.matches('/').count()).into_response()
+    } else {
+        let kind: Mime = mime.parse().unwrap_or(mime::APPLICATION_OCTET_STREAM);
+        let mut request = Request::new(Body::empty());
+        let range = headers.get(header::RANGE).cloned();
+        request
+            .headers_mut()
+            .extend(range.map(|range| (header::RANGE, range)));
+        let file = ServeFile::new_with_mime(app.media.path_of(&sha), &kind);
+        file.oneshot(request).await.into_response().into_response()
     };
-    Ok(dressed(bytes, &mime, policy))
+    dress(&mut answer, &mime, policy);
+    Ok(answer)
 }
 
 /// Puts the bridge at the beginning of a page, `depth` folders down.
@@ -249,16 +394,13 @@ fn bridged(html: &[u8], depth: usize) -> Vec<u8> {
 
 /// What a page may do: load and run its own files. Source: Content Security Policy Level 3; a path
 /// that ends in a slash matches everything below it.
-fn policy(app: &App, page: &str, headers: &HeaderMap) -> Result<HeaderValue> {
+fn policy(app: &App, key: &str, headers: &HeaderMap) -> Result<HeaderValue> {
     let host = headers.get(header::HOST).and_then(|v| v.to_str().ok());
     let plain = |c: char| c.is_ascii_alphanumeric() || ".-:[]".contains(c);
     let host = host.filter(|h| h.chars().all(plain));
-    if !page.chars().all(|c| c.is_ascii_hexdigit()) {
-        return Err(AppError::NotFound);
-    }
     let scheme = if app.tls { "https" } else { "http" };
     let own = format!(
-        "{scheme}://{}/pages/{page}/",
+        "{scheme}://{}/pages/{key}/",
         host.ok_or(AppError::NotFound)?
     );
     let policy = format!(
@@ -266,12 +408,12 @@ fn policy(app: &App, page: &str, headers: &HeaderMap) -> Result<HeaderValue> {
          script-src {own} 'unsafe-inline' 'unsafe-eval' blob:; style-src {own} 'unsafe-inline'; \
          img-src {own} data: blob:; font-src {own} data:; media-src {own} data: blob:; \
          connect-src {own} data: blob:; worker-src {own} blob:; frame-src {own}; \
-         form-action 'none'; base-uri {own}; frame-ancestors 'self'"
+         form-action 'none'; base-uri {own}; webrtc 'block'; frame-ancestors 'self'"
     );
     HeaderValue::from_str(&policy).map_err(|e| AppError::Internal(e.to_string()))
 }
 
-fn dressed(bytes: Vec<u8>, mime: &str, policy: HeaderValue) -> Response {
+fn dress(answer: &mut Response, mime: &str, policy: HeaderValue) {
     let mime =
         HeaderValue::from_str(mime).unwrap_or(HeaderValue::from_static("application/octet-stream"));
     let fixed = HeaderValue::from_static;
@@ -285,15 +427,23 @@ fn dressed(bytes: Vec<u8>, mime: &str, policy: HeaderValue) -> Response {
             fixed("cross-origin"),
         ),
         (header::REFERRER_POLICY, fixed("no-referrer")),
-        (header::CACHE_CONTROL, fixed("private, max-age=3600")),
+        (header::CACHE_CONTROL, fixed("private, no-cache")),
     ];
-    (headers, bytes).into_response()
+    for (name, value) in headers {
+        answer.headers_mut().insert(name, value);
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::io::Write;
+    use std::io::{Cursor, Write};
+
+    fn read_bytes(zip: &[u8]) -> std::result::Result<Brought, String> {
+        let mut file = tempfile::NamedTempFile::new().unwrap();
+        file.write_all(zip).unwrap();
+        read(file.path(), &zip[..zip.len().min(4096)])
+    }
 
     fn zipped(files: &[(&str, &[u8])]) -> Vec<u8> {
         let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
@@ -314,7 +464,7 @@ mod tests {
             ("sim/index.html", page),
             ("sim/tide.js", b"1"),
         ]);
-        let read = read(&zip).unwrap();
+        let read = read_bytes(&zip).unwrap();
         assert_eq!(read.entry, "sim/index.html");
         assert_eq!(read.files.len(), 4);
     }
@@ -328,7 +478,7 @@ mod tests {
             "a/../../evil.html",
             "..\\evil.html",
         ] {
-            let why = read(&zipped(&[("index.html", page), (name, page)]))
+            let why = read_bytes(&zipped(&[("index.html", page), (name, page)]))
                 .err()
                 .unwrap();
             assert!(why.contains("outside"), "{name}: {why}");
@@ -337,9 +487,9 @@ mod tests {
         let zeros = vec![0; 210 * 1024 * 1024];
         let bomb = zipped(&[("index.html", page), ("zeros.bin", &zeros)]);
         assert!(bomb.len() < 1024 * 1024);
-        assert!(read(&bomb).err().unwrap().contains("200 MB"));
+        assert!(read_bytes(&bomb).err().unwrap().contains("200 MB"));
         assert!(
-            read(&zipped(&[("notes.txt", b"no page")]))
+            read_bytes(&zipped(&[("notes.txt", b"no page")]))
                 .err()
                 .unwrap()
                 .contains(".html")

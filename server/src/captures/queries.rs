@@ -124,14 +124,16 @@ pub fn set_deleted(conn: &Connection, lesson: i64, id: i64, deleted: bool) -> Re
     Ok(())
 }
 
-/// What participants can pick up, what was handed out last first.
-pub fn handed_out(conn: &Connection, lesson: i64) -> Result<Vec<TakeAway>> {
+/// What participants can pick up, what was handed out last first; with `until`, only what was by that
+/// moment.
+pub fn handed_out(conn: &Connection, lesson: i64, until: Option<i64>) -> Result<Vec<TakeAway>> {
     let mut statement = conn.prepare_cached(
         "SELECT id, name, width, height FROM capture
-         WHERE lesson = ?1 AND handed_out_at IS NOT NULL AND deleted_at IS NULL
+         WHERE lesson = ?1 AND handed_out_at <= ?2 AND deleted_at IS NULL
          ORDER BY handed_out_at DESC, id DESC",
     )?;
-    let rows = statement.query_map([lesson], |row| {
+    let until = until.unwrap_or(i64::MAX);
+    let rows = statement.query_map([lesson, until], |row| {
         Ok(TakeAway {
             id: row.get::<_, i64>(0)? as u64,
             name: row.get(1)?,
@@ -142,16 +144,12 @@ pub fn handed_out(conn: &Connection, lesson: i64) -> Result<Vec<TakeAway>> {
     Ok(rows.collect::<rusqlite::Result<_>>()?)
 }
 
-/// The file and name of a capture, as long as it is handed out.
-pub fn handed_out_file(
-    conn: &Connection,
-    lesson: i64,
-    id: i64,
-) -> Result<Option<(String, String)>> {
+/// The file of a capture, as long as it is handed out.
+pub fn handed_out_file(conn: &Connection, lesson: i64, id: i64) -> Result<Option<String>> {
     let mut statement = conn.prepare_cached(
-        "SELECT media, name FROM capture
+        "SELECT media FROM capture
          WHERE id = ?1 AND lesson = ?2 AND handed_out_at IS NOT NULL AND deleted_at IS NULL",
     )?;
-    let row = statement.query_row([id, lesson], |row| Ok((row.get(0)?, row.get(1)?)));
+    let row = statement.query_row([id, lesson], |row| row.get(0));
     Ok(row.optional()?)
 }

@@ -1,11 +1,10 @@
 //! The captures page, the proof on the stage, and what can be done with a capture.
 
 use askama::Template;
+use axum::Form;
 use axum::extract::{Multipart, Path, Query, State};
-use axum::http::{HeaderValue, header};
+use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
-use axum::routing::{get, post};
-use axum::{Form, Router};
 use bozzetto_core::capture::Request;
 use bozzetto_core::frames::{Held, Point, Rect};
 use bozzetto_core::ids::BackdropId;
@@ -16,34 +15,34 @@ use serde::Deserialize;
 
 use super::queries::{self, Capture};
 use super::take::{self, Frame};
-use crate::app::{App, upload as large_upload};
-use crate::backdrops::serve_media;
+use crate::app::App;
+use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::headers::attachment;
 use crate::lessons::queries as lessons;
 use crate::live::lesson::Command;
+use crate::serving;
 
 /// The most that comes with a request, in bytes: the frames of two panes.
 const FRAMES: usize = 2 * crate::backdrops::FRAME;
 
-pub fn routes() -> Router<App> {
+pub fn routes() -> Routes {
     const ONE: &str = "/lessons/{lesson}/captures/{capture}";
     let one = |action: &str| format!("{ONE}/{action}");
-    Router::new()
-        .route(
-            "/lessons/{lesson}/captures",
-            get(page).merge(large_upload(take_box, FRAMES)),
-        )
-        .route(ONE, get(card))
-        .route(&one("picture.png"), get(picture))
-        .route(&one("thumbnail.png"), get(thumbnail))
-        .route(&one("download"), get(download_own))
-        .route(&one("large"), get(large))
-        .route(&one("rename"), get(rename_form).post(rename))
-        .route(&one("hand-out"), post(hand_out))
-        .route(&one("take-back"), post(take_back))
-        .route(&one("delete"), post(delete))
-        .route(&one("restore"), post(restore))
+    Routes::of(Access::Presenter)
+        .get("/lessons/{lesson}/captures", page)
+        .upload("/lessons/{lesson}/captures", take_box, FRAMES)
+        .get(ONE, card)
+        .get(&one("picture.png"), picture)
+        .get(&one("thumbnail.png"), thumbnail)
+        .get(&one("download"), download_own)
+        .get(&one("large"), large)
+        .get(&one("rename"), rename_form)
+        .post(&one("rename"), rename)
+        .post(&one("hand-out"), hand_out)
+        .post(&one("take-back"), take_back)
+        .post(&one("delete"), delete)
+        .post(&one("restore"), restore)
 }
 
 #[derive(Template)]
@@ -162,27 +161,37 @@ async fn take_box(
     Path(lesson): Path<i64>,
     form: Multipart,
 ) -> Result<Html<String>> {
-    let (request, frames) = asked(form).await?;
+    let (request, frames) = asked(&app, form).await?;
     let id = take::take(&app, lesson, request, frames).await?;
     answer(&app, lesson, id, true).await
 }
 
 /// The request, and the frames of what moves: which backdrop each is of and what it shows, then the
 /// pictures in the same order.
-async fn asked(mut form: Multipart) -> Result<(Request, Vec<Frame>)> {
+async fn asked(app: &App, mut form: Multipart) -> Result<(Request, Vec<Frame>)> {
     let broken = |_| AppError::Unusable("Nothing was taken: it broke off on its way.".to_owned());
+    let long = || AppError::Unusable("Nothing was taken: too much was sent.".to_owned());
     let unclear = |e: serde_json::Error| AppError::Unusable(format!("Nothing was taken: {e}"));
     let mut request = None;
     let mut of: Vec<(BackdropId, Rect<Held>)> = Vec::new();
     let mut frames = Vec::new();
     while let Some(field) = form.next_field().await.map_err(broken)? {
         let name = field.name().unwrap_or("").to_owned();
-        let bytes = field.bytes().await.map_err(broken)?;
+        let most = match name.as_str() {
+            "request" | "frames" => 64 * 1024,
+            _ => crate::backdrops::FRAME as u64,
+        };
+        let received = crate::backdrops::received(app, field, most).await?;
+        let received = received.ok_or_else(long)?;
         match name.as_str() {
-            "request" => request = Some(serde_json::from_slice(&bytes).map_err(unclear)?),
+            "request" => {
+                let words = received.contents()?;
+                request = Some(serde_json::from_slice(&words).map_err(unclear)?);
+            }
             "frames" => {
+                let words = received.contents()?;
                 let said: Vec<(String, [f64; 4])> =
-                    serde_json::from_slice(&bytes).map_err(unclear)?;
+                    serde_json::from_slice(&words).map_err(unclear)?;
                 of = said
                     .into_iter()
                     .filter_map(|(id, [x0, y0, x1, y1])| {
@@ -193,11 +202,10 @@ async fn asked(mut form: Multipart) -> Result<(Request, Vec<Frame>)> {
             }
             _ => {
                 if let Some((backdrop, shows)) = of.get(frames.len()).copied() {
-                    let bytes = bytes.to_vec();
                     frames.push(Frame {
                         backdrop,
                         shows,
-                        bytes,
+                        file: received,
                     });
                 }
             }
@@ -218,12 +226,22 @@ async fn card(
     answer(&app, lesson, id, from.proof).await
 }
 
-async fn picture(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {
-    serve_media(&app, find(&app, lesson, id).await?.media).await
+async fn picture(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let c = find(&app, lesson, id).await?;
+    serving::media(&app, c.media, &headers).await
 }
 
-async fn thumbnail(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {
-    serve_media(&app, find(&app, lesson, id).await?.thumbnail).await
+async fn thumbnail(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let c = find(&app, lesson, id).await?;
+    serving::media(&app, c.thumbnail, &headers).await
 }
 
 async fn download_own(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {
@@ -233,7 +251,7 @@ async fn download_own(State(app): State<App>, Path((lesson, id)): Which) -> Resu
 
 /// A picture as a file with the capture's name.
 pub async fn download(app: &App, sha: String, name: &str) -> Result<Response> {
-    let mut response = serve_media(app, sha).await?;
+    let mut response = serving::media(app, sha, &HeaderMap::new()).await?;
     let value = attachment(&file_name(name, "png"));
     let value = value
         .parse()

@@ -9,13 +9,16 @@ use bozzetto_core::ids::BackdropId;
 use bozzetto_core::pane::{self, Beside};
 use bozzetto_core::wire::Stage;
 use bozzetto_core::{naming, paint};
-use bozzetto_press::picture::{Shown, Source};
-use bozzetto_press::{png, raster};
+use bozzetto_press::picture;
 
 use super::queries::{self, NewCapture};
 use crate::app::App;
+use crate::backdrops;
 use crate::error::{AppError, Result};
 use crate::live::lesson::{Command, Look};
+use crate::media::Incoming;
+use crate::render::job::{Done, File, Job, Print};
+use crate::render::{RenderFault, TO_DRAW};
 
 /// A moving backdrop as the presenter's browser showed it at that instant, without loss.
 pub struct Frame {
@@ -23,7 +26,7 @@ pub struct Frame {
     /// The part of the backdrop that it shows.
     pub shows: Rect<Held>,
     /// A PNG file.
-    pub bytes: Vec<u8>,
+    pub file: Incoming,
 }
 
 /// Size of the small version, in pixels.
@@ -52,30 +55,40 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
             "The box is not on the stage.".to_owned(),
         ));
     }
+    app.room.for_a_capture(0)?;
     look.stage = as_seen_there(&look, &request.stage);
-    let shown = hold(app, &mut look, frames).await?;
-    let details = details(app, &look, &shown).await?;
+    let held = hold(app, lesson, &mut look, frames).await?;
+    let details = details(app, &look, &held).await?;
     let (list, plan) = compose(&look, &area, &details, request.device);
-    let stage = look.stage.clone();
-    let on_stage: Vec<&BackdropView> = stage.each().collect();
-    let shown = app.pictures.wanted(app, &on_stage, &list, shown).await?;
+    let on_stage: Vec<&BackdropView> = look.stage.each().collect();
+    let pictures = backdrops::wanted(app, &on_stage, &list, &held).await?;
     let name = naming::propose(
         &look.name,
         look.stage.current.as_ref().map_or("Stage", |b| &b.name),
         &jiff::ZonedDateTime::now().strftime("%H:%M").to_string(),
     );
+    let memory = backdrops::memory(&pictures);
+    let print = Print {
+        list,
+        plan,
+        pictures,
+    };
+    // How dense the capture is, compared with CSS pixels on the presenter's screen.
+    let scale = request.ratio.clamp(0.25, 8.0) * plan.scale / request.device.max(1e-6);
+    let job = Job::Capture {
+        print,
+        scale,
+        most: SMALL,
+    };
+    let (whole, small) = match app.render.run_sized(job, memory, TO_DRAW).await {
+        Ok(Done::Capture { whole, small }) => (whole, small),
+        Ok(_) => return Err(AppError::Internal("no capture".to_owned())),
+        Err(RenderFault::Busy) => return Err(RenderFault::Busy.into()),
+        Err(fault) => return Err(AppError::Unusable(format!("Nothing was taken. {fault}"))),
+    };
+    app.room.for_a_capture((whole.len() + small.len()) as u64)?;
     let media = app.media.clone();
     let new = tokio::task::spawn_blocking(move || -> Result<NewCapture> {
-        let pixmap = raster::print(&list, &plan, &shown).ok_or_else(|| {
-            AppError::Unusable("There is not enough memory for a capture this large.".to_owned())
-        })?;
-        // How dense the capture is, compared with CSS pixels on the presenter's screen.
-        let css = request.ratio.clamp(0.25, 8.0) * plan.scale / request.device.max(1e-6);
-        let (whole, small) = std::thread::scope(|scope| {
-            let small = scope.spawn(|| png::thumbnail(&pixmap, SMALL.0, SMALL.1));
-            (png::encode(&pixmap, css), small.join())
-        });
-        let small = small.map_err(|_| AppError::Internal("no thumbnail".to_owned()))?;
         Ok(NewCapture {
             lesson,
             name,
@@ -114,52 +127,49 @@ fn as_seen_there(look: &Look, there: &OnStage) -> Stage {
     }
 }
 
+/// Frames that came with a request, by what a display list calls them.
+type Frames = Vec<(display::Source, File)>;
+
 /// Holds the moving backdrops at the frames that came with the request. Their names are of no file.
-async fn hold(app: &App, look: &mut Look, frames: Vec<Frame>) -> Result<Shown> {
-    let mut shown = Shown::default();
+async fn hold(app: &App, lesson: i64, look: &mut Look, frames: Vec<Frame>) -> Result<Frames> {
+    let mut held = Frames::new();
     for frame in frames {
-        let media = app.media.clone();
-        let read = tokio::task::spawn_blocking(move || -> Result<_> {
-            let source = Source::open(&frame.bytes)
-                .map_err(|fault| AppError::Unusable(fault.to_string()))?;
-            Ok((source, media.write(&frame.bytes, "image/png")?))
-        });
-        let (source, file) = read
-            .await
-            .map_err(|e| AppError::Internal(e.to_string()))??;
         let id = frame.backdrop.0 as i64;
-        // How it looks in the running order from now on.
-        let noted = app
-            .store
-            .write(move |conn| crate::backdrops::queries::set_poster(conn, id, &file));
-        if let Err(e) = noted.await {
-            tracing::warn!("a poster is not kept: {e}");
-        }
+        // It is read once, when it is drawn.
+        let file = backdrops::kept(frame.file, "image/png").await?;
         let picture = u64::MAX - frame.backdrop.0;
         let shows = frame.shows;
         let all = look.stage.each_mut();
         for view in all.filter(|b| b.id == frame.backdrop && b.kind.moves()) {
             view.seen.frozen = Some(Frozen { picture, shows });
         }
-        let key = display::Source::Frozen(picture);
-        shown.backdrops.insert(key, source);
+        held.push((display::Source::Frozen(picture), app.media.file(&file.sha)));
+        // How it looks in the running order from now on.
+        let noted = app
+            .store
+            .write(move |conn| backdrops::queries::set_poster(conn, lesson, id, &file));
+        if let Err(e) = noted.await {
+            tracing::warn!("a poster is not kept: {e}");
+        }
     }
-    Ok(shown)
+    Ok(held)
 }
 
 /// How fine what is on stage is.
-async fn details(app: &App, look: &Look, shown: &Shown) -> Result<Vec<Detail>> {
+async fn details(app: &App, look: &Look, held: &Frames) -> Result<Vec<Detail>> {
     let mut details = Vec::new();
     for pane in look.panes() {
         let frozen = pane.backdrop.as_ref().and_then(|b| b.seen.frozen);
         let fine = match frozen {
             Some(f) => {
-                let here = shown.backdrops.get(&display::Source::Frozen(f.picture));
-                let source = match here {
-                    Some(source) => Some(source.clone()),
-                    None => app.pictures.placed(app, f.picture).await?,
+                let source = display::Source::Frozen(f.picture);
+                let here = held.iter().find(|(of, _)| *of == source);
+                let file = match here {
+                    Some((_, file)) => Some(file.clone()),
+                    None => backdrops::placed_file(app, f.picture).await?,
                 };
-                source.map_or(1.0, |s| s.width() / f.shows.width())
+                let size = file.and_then(|file| picture::size(&file.path));
+                size.map_or(1.0, |(width, _)| f64::from(width) / f.shows.width())
             }
             None => 1.0,
         };

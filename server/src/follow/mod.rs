@@ -1,6 +1,8 @@
 //! Following: participants join with the code, watch the stage on their own screens, and pick up
 //! what is handed out.
 
+mod files;
+mod join;
 mod routes;
 
-pub use routes::{follower, routes};
+pub use routes::routes;

@@ -97,10 +97,7 @@ pub fn create(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
 pub fn create_empty(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
     let now = crate::now();
     for _ in 0..20 {
-        let code: String = std::iter::repeat_with(rand::random::<u8>)
-            .filter_map(join_code::character)
-            .take(join_code::LENGTH)
-            .collect();
+        let code = random_code();
         let made = conn
             .prepare_cached(
                 "INSERT INTO lesson (name, kind, code, created_at, used_at)
@@ -112,6 +109,35 @@ pub fn create_empty(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
         }
     }
     Err(StoreError("no free join code was found".to_owned()))
+}
+
+fn random_code() -> String {
+    std::iter::repeat_with(rand::random::<u8>)
+        .filter_map(join_code::character)
+        .take(join_code::LENGTH)
+        .collect()
+}
+
+/// Gives a lesson another join code: the one before leads nowhere any more. Who has joined stays.
+pub fn renew_code(conn: &Connection, id: i64) -> Result<()> {
+    for _ in 0..20 {
+        let done = conn
+            .prepare_cached("UPDATE OR IGNORE lesson SET code = ?1 WHERE id = ?2")?
+            .execute(params![random_code(), id])?;
+        if done == 1 {
+            return Ok(());
+        }
+    }
+    Err(StoreError("no free join code was found".to_owned()))
+}
+
+/// Gives other codes to lessons whose codes are shorter than codes are by now.
+pub fn renew_old_codes(conn: &Connection) -> Result<()> {
+    let mut statement = conn.prepare("SELECT id FROM lesson WHERE length(code) <> ?1")?;
+    let ids: Vec<i64> = statement
+        .query_map([join_code::LENGTH as i64], |row| row.get(0))?
+        .collect::<rusqlite::Result<_>>()?;
+    ids.into_iter().try_for_each(|id| renew_code(conn, id))
 }
 
 pub fn rename(conn: &Connection, id: i64, name: &str) -> Result<bool> {

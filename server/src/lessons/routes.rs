@@ -1,10 +1,9 @@
 //! The home page and what can be done on it.
 
 use askama::Template;
+use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use axum::routing::{get, post};
-use axum::{Form, Router};
 use bozzetto_core::naming::tidy;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -13,21 +12,23 @@ use serde::Deserialize;
 use super::queries::{self, LessonCard};
 use super::thumbnails;
 use crate::app::App;
+use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::lesson::Command;
 
-pub fn routes() -> Router<App> {
-    Router::new()
-        .route("/", get(home))
-        .route("/lessons", post(create))
-        .route("/lessons/now", post(start_now))
-        .route("/lessons/{lesson}", get(card))
-        .route("/lessons/{lesson}/rename", get(rename_form).post(rename))
-        .route("/lessons/{lesson}/delete", post(delete))
-        .route("/lessons/{lesson}/restore", post(restore))
-        .route(
+pub fn routes() -> Routes {
+    Routes::of(Access::Presenter)
+        .get("/", home)
+        .post("/lessons", create)
+        .post("/lessons/now", start_now)
+        .get("/lessons/{lesson}", card)
+        .get("/lessons/{lesson}/rename", rename_form)
+        .post("/lessons/{lesson}/rename", rename)
+        .post("/lessons/{lesson}/delete", delete)
+        .post("/lessons/{lesson}/restore", restore)
+        .get(
             "/lessons/{lesson}/backdrops/{backdrop}/thumbnail.png",
-            get(thumbnails::show),
+            thumbnails::show,
         )
 }
 
@@ -35,6 +36,10 @@ pub fn routes() -> Router<App> {
 #[template(path = "home.html")]
 struct Home {
     lessons: Vec<LessonCard>,
+    /// What whoever runs the server should know.
+    warnings: Vec<String>,
+    /// Whether there is a session that can be left.
+    can_leave: bool,
 }
 
 #[derive(Template)]
@@ -78,7 +83,20 @@ impl LessonCard {
 
 async fn home(State(app): State<App>) -> Result<Response> {
     let lessons = app.store.read(queries::all).await?;
-    Ok(Html(Home { lessons }.render()?).into_response())
+    let room = app.room.clone();
+    let filled = tokio::task::spawn_blocking(move || room.filled()).await;
+    let full = filled.ok().and_then(|filled| filled.warning());
+    let plain = (!app.open && !app.tls).then(|| {
+        "This server is reached without TLS: whoever shares the network can read along, the passphrase \
+         included. Start it with --tls-self-signed or a certificate."
+            .to_owned()
+    });
+    let home = Home {
+        lessons,
+        warnings: full.into_iter().chain(plain).collect(),
+        can_leave: !app.open,
+    };
+    Ok(Html(home.render()?).into_response())
 }
 
 async fn start_now(State(app): State<App>) -> Result<Redirect> {

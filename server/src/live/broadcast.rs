@@ -1,9 +1,12 @@
 //! The seam between a lesson and those who watch it: bytes that are sent to everybody, and that
 //! whoever passes them on need not understand.
 
-use bytes::Bytes;
+use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
-use tokio::sync::broadcast;
+use std::sync::{Arc, Mutex};
+
+use bytes::Bytes;
+use tokio::sync::watch;
 
 /// Something sent to everybody.
 #[derive(Clone, Debug)]
@@ -25,40 +28,78 @@ pub enum Sort {
     Still,
 }
 
-/// How many frames somebody may fall behind before being brought up from the log.
+/// How far somebody may fall behind before being brought up from the log: frames, and their bytes.
+/// However many there are who do not read, no more than this is kept for them.
 const BACKLOG: usize = 2048;
-/// From how many on wet ink is left out.
-const BEHIND: usize = 96;
+const BACKLOG_BYTES: usize = 8 * 1024 * 1024;
+/// From how many on wet ink and pictures of streams are left out.
+const BEHIND: u64 = 96;
+
+/// The newest frames, each with its number; numbers follow one another.
+#[derive(Default)]
+struct Newest {
+    frames: VecDeque<Frame>,
+    /// The number of the first of them.
+    first: u64,
+    bytes: usize,
+}
 
 /// Sends to everybody in this process.
 pub struct Broadcast {
-    channel: broadcast::Sender<Frame>,
+    newest: Arc<Mutex<Newest>>,
+    /// The number of the next frame.
+    next: watch::Sender<u64>,
 }
 
 impl Default for Broadcast {
     fn default() -> Self {
         Self {
-            channel: broadcast::channel(BACKLOG).0,
+            newest: Arc::default(),
+            next: watch::Sender::new(0),
         }
     }
 }
 
 impl Broadcast {
     pub fn publish(&self, frame: Frame) {
-        // It is no error that nobody is listening.
-        let _ = self.channel.send(frame);
+        let mut newest = self.newest.lock().expect("nothing panics with it");
+        // It is no error that nobody is listening; there is nobody to keep anything for.
+        if self.next.receiver_count() == 0 {
+            newest.first += newest.frames.len() as u64;
+            (newest.frames, newest.bytes) = (VecDeque::new(), 0);
+            return;
+        }
+        newest.bytes += frame.bytes.len();
+        newest.frames.push_back(frame);
+        while newest.frames.len() > BACKLOG || newest.bytes > BACKLOG_BYTES {
+            let Some(old) = newest.frames.pop_front() else {
+                break;
+            };
+            newest.bytes -= old.bytes.len();
+            newest.first += 1;
+        }
+        let next = newest.first + newest.frames.len() as u64;
+        drop(newest);
+        self.next.send_replace(next);
     }
 
     pub fn subscribe(&self) -> Subscription {
+        let next = self.next.subscribe();
+        let at = *next.borrow();
         Subscription {
-            receiver: self.channel.subscribe(),
+            newest: self.newest.clone(),
+            next,
+            at,
         }
     }
 }
 
 /// One listener's end.
 pub struct Subscription {
-    receiver: broadcast::Receiver<Frame>,
+    newest: Arc<Mutex<Newest>>,
+    next: watch::Receiver<u64>,
+    /// The number of the frame that this listener gets next.
+    at: u64,
 }
 
 /// What a listener gets.
@@ -74,16 +115,85 @@ impl Subscription {
     /// comes; what may be left out is, while the listener is behind.
     pub async fn next(&mut self, stills: &AtomicBool) -> Heard {
         loop {
-            let heard = self.receiver.recv().await;
-            let stills = stills.load(Ordering::Relaxed);
-            match heard {
-                Ok(frame) if frame.sort == Sort::Stream && stills => {}
-                Ok(frame) if frame.sort == Sort::Still && !stills => {}
-                Ok(frame) if frame.sort != Sort::Firm && self.receiver.len() > BEHIND => {}
-                Ok(frame) => return Heard::Frame(frame),
-                Err(broadcast::error::RecvError::Lagged(_)) => return Heard::Lost,
-                Err(broadcast::error::RecvError::Closed) => return Heard::Closed,
+            if let Some(heard) = self.at_hand(stills.load(Ordering::Relaxed)) {
+                return heard;
+            }
+            if self.next.changed().await.is_err() {
+                return match self.at_hand(stills.load(Ordering::Relaxed)) {
+                    Some(heard) => heard,
+                    None => Heard::Closed,
+                };
             }
         }
+    }
+
+    fn at_hand(&mut self, stills: bool) -> Option<Heard> {
+        let newest = self.newest.lock().expect("nothing panics with it");
+        let end = newest.first + newest.frames.len() as u64;
+        if self.at < newest.first {
+            self.at = end;
+            return Some(Heard::Lost);
+        }
+        while self.at < end {
+            let frame = &newest.frames[(self.at - newest.first) as usize];
+            self.at += 1;
+            let behind = end - self.at > BEHIND;
+            let wanted = match frame.sort {
+                Sort::Firm => true,
+                Sort::Wet => !behind,
+                Sort::Stream => !behind && !stills,
+                Sort::Still => !behind && stills,
+            };
+            if wanted {
+                return Some(Heard::Frame(frame.clone()));
+            }
+        }
+        None
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn frame(bytes: usize, sort: Sort) -> Frame {
+        let bytes = Bytes::from(vec![0; bytes]);
+        Frame { bytes, sort }
+    }
+
+    /// Whoever does not read is told that there are gaps, however large the frames; whoever reads
+    /// gets all of them in order, but for what may be left out while behind.
+    #[tokio::test]
+    async fn who_does_not_read_costs_a_bounded_backlog() {
+        let (broadcast, stills) = (Broadcast::default(), AtomicBool::new(false));
+        broadcast.publish(frame(1, Sort::Firm));
+        let mut reads = broadcast.subscribe();
+        let mut sleeps = broadcast.subscribe();
+        for _ in 0..30 {
+            broadcast.publish(frame(1 << 20, Sort::Firm));
+            let heard = reads.next(&stills).await;
+            assert!(matches!(heard, Heard::Frame(f) if f.bytes.len() == 1 << 20));
+        }
+        assert!(broadcast.newest.lock().unwrap().bytes <= BACKLOG_BYTES);
+        assert!(matches!(sleeps.next(&stills).await, Heard::Lost));
+        for n in 0..200 {
+            broadcast.publish(frame(1, Sort::Wet));
+            broadcast.publish(frame(n, Sort::Firm));
+        }
+        let mut firm = 0;
+        let mut wet = 0;
+        while firm < 200 {
+            match reads.next(&stills).await {
+                Heard::Frame(f) if f.sort == Sort::Wet => wet += 1,
+                Heard::Frame(f) => {
+                    assert_eq!(f.bytes.len(), firm);
+                    firm += 1;
+                }
+                _ => panic!("nothing was lost"),
+            }
+        }
+        assert!(wet < 60, "{wet}");
+        drop(broadcast);
+        assert!(matches!(reads.next(&stills).await, Heard::Closed));
     }
 }

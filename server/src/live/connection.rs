@@ -1,18 +1,26 @@
 //! One browser's socket.
 
+use std::num::NonZeroU32;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
-use axum::extract::ws::{CloseFrame, Message, WebSocket};
+use axum::extract::ws::{CloseFrame, Message, WebSocket, WebSocketUpgrade};
+use axum::response::Response;
 use bozzetto_core::change::Refusal;
-use bozzetto_core::wire::{Goodbye, Hello, MAX_MESSAGE, ToServer, decode};
+use bozzetto_core::rights;
+use bozzetto_core::wire::{Goodbye, Hello, ToServer, decode};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};
 use futures_util::{SinkExt, StreamExt};
+use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use tokio::sync::{mpsc, oneshot};
 
 use super::broadcast::{Heard, Subscription};
-use super::lesson::{Command, Joined, Role};
+use super::lesson::{Command, Joined, Role, Said};
+use crate::app::App;
+use crate::auth::participant::Participant;
+use crate::auth::sessions;
+use crate::seats::Seat as Taken;
 
 /// How long a new connection may take to say hello.
 const HELLO: Duration = Duration::from_secs(10);
@@ -21,11 +29,43 @@ const PING: Duration = Duration::from_secs(15);
 const DEAD: Duration = Duration::from_secs(45);
 /// Answers that wait for one browser.
 const ANSWERS: usize = 256;
-/// Messages longer than this end the connection; those over [`MAX_MESSAGE`] are only refused.
-pub const HARD_LIMIT: usize = 16 * MAX_MESSAGE;
+/// How much longer than is taken a message may be to be refused; one that is longer still ends the
+/// connection.
+const MARGIN: usize = 2;
+/// How many messages a participant may send at once, and a second; what is beyond that is left out.
+const AT_ONCE: NonZeroU32 = NonZeroU32::new(20).unwrap();
+const A_SECOND: NonZeroU32 = NonZeroU32::new(4).unwrap();
+/// Whoever has had so many messages left out is no browser of ours.
+const PATIENCE: u32 = 200;
+
+/// Who takes a place at a lesson.
+pub enum Seat {
+    /// With the hash of the session, where there are sessions.
+    Presenter(Option<String>),
+    Participant(Participant, Taken),
+}
+
+impl Seat {
+    fn role(&self) -> Role {
+        match self {
+            Seat::Presenter(_) => Role::Presenter,
+            Seat::Participant(who, _) => Role::Participant(who.clone()),
+        }
+    }
+}
+
+/// Makes a socket of a request, for somebody who may have one.
+pub fn upgrade(upgrade: WebSocketUpgrade, app: &App, lesson: i64, seat: Seat) -> Response {
+    let longest = seat.role().rights().longest_message() * MARGIN;
+    let app = app.clone();
+    upgrade
+        .max_message_size(longest)
+        .max_frame_size(longest)
+        .on_upgrade(async move |socket| serve(socket, app, lesson, seat).await)
+}
 
 /// Serves a socket until either side goes away.
-pub async fn serve(mut socket: WebSocket, lesson: mpsc::Sender<Command>, role: Role) {
+async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
     let hello = match tokio::time::timeout(HELLO, socket.recv()).await {
         Ok(Some(Ok(Message::Binary(bytes)))) => Hello::decode(&bytes),
         _ => Err(Goodbye::Unreadable),
@@ -34,8 +74,11 @@ pub async fn serve(mut socket: WebSocket, lesson: mpsc::Sender<Command>, role: R
         Ok(hello) => hello,
         Err(why) => return close(&mut socket, why).await,
     };
+    let lesson = app.live.lesson(lesson);
     let (direct, answers) = mpsc::channel(ANSWERS);
     let (reply, joined) = oneshot::channel();
+    let role = seat.role();
+    let rights = role.rights();
     let join = Command::Join {
         role,
         hello,
@@ -53,9 +96,15 @@ pub async fn serve(mut socket: WebSocket, lesson: mpsc::Sender<Command>, role: R
     let (sink, stream) = socket.split();
     // Whether streams are to come as stills.
     let stills = AtomicBool::new(false);
+    let there = Line {
+        app: &app,
+        connection,
+        lesson: &lesson,
+        stills: &stills,
+    };
     tokio::select! {
-        () = send_all(sink, joined, answers, &lesson, &stills) => {}
-        () = take_all(stream, connection, &lesson, &stills) => {}
+        () = there.send_all(sink, joined, answers, &seat) => {}
+        () = there.take_all(stream, rights) => {}
     }
     let _ = lesson.send(Command::Leave { connection }).await;
 }
@@ -66,103 +115,151 @@ pub async fn say_gone(mut socket: WebSocket) {
 }
 
 async fn close(socket: &mut WebSocket, why: Goodbye) {
-    let frame = CloseFrame {
+    let _ = socket.send(goodbye(why)).await;
+}
+
+/// What both directions of a connection know.
+struct Line<'a> {
+    app: &'a App,
+    connection: u64,
+    lesson: &'a mpsc::Sender<Command>,
+    stills: &'a AtomicBool,
+}
+
+fn goodbye(why: Goodbye) -> Message {
+    Message::Close(Some(CloseFrame {
         code: why as u16,
         reason: "".into(),
-    };
-    let _ = socket.send(Message::Close(Some(frame))).await;
+    }))
 }
 
-type Sink = SplitSink<WebSocket, Message>;
-
-async fn send_all(
-    mut sink: Sink,
-    joined: Joined,
-    mut answers: mpsc::Receiver<Bytes>,
-    lesson: &mpsc::Sender<Command>,
-    stills: &AtomicBool,
-) {
-    let Joined {
-        connection,
-        welcome,
-        mut frames,
-    } = joined;
-    if sink.send(Message::Binary(welcome)).await.is_err() {
-        return;
-    }
-    let mut ping = tokio::time::interval(PING);
-    loop {
-        let message = tokio::select! {
-            heard = frames.next(stills) => match heard {
-                Heard::Frame(frame) => Message::Binary(frame.bytes),
-                Heard::Lost => match catch_up(connection, lesson).await {
-                    Some((welcome, again)) => {
-                        frames = again;
-                        Message::Binary(welcome)
-                    }
-                    None => return,
-                },
-                Heard::Closed => {
-                    let code = Goodbye::LessonGone as u16;
-                    Message::Close(Some(CloseFrame { code, reason: "".into() }))
-                }
-            },
-            Some(answer) = answers.recv() => Message::Binary(answer),
-            _ = ping.tick() => Message::Ping(Bytes::new()),
-        };
-        let last = matches!(message, Message::Close(_));
-        if sink.send(message).await.is_err() || last {
+impl Line<'_> {
+    async fn send_all(
+        &self,
+        mut sink: SplitSink<WebSocket, Message>,
+        joined: Joined,
+        mut answers: mpsc::Receiver<Said>,
+        seat: &Seat,
+    ) {
+        let Joined {
+            welcome,
+            mut frames,
+            ..
+        } = joined;
+        if sink.send(Message::Binary(welcome)).await.is_err() {
             return;
         }
-    }
-}
-
-async fn catch_up(
-    connection: u64,
-    lesson: &mpsc::Sender<Command>,
-) -> Option<(Bytes, Subscription)> {
-    let (reply, answer) = oneshot::channel();
-    let command = Command::CatchUp { connection, reply };
-    lesson.send(command).await.ok()?;
-    answer.await.ok()
-}
-
-async fn take_all(
-    mut stream: SplitStream<WebSocket>,
-    connection: u64,
-    lesson: &mpsc::Sender<Command>,
-    stills: &AtomicBool,
-) {
-    while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
-        let command = match message {
-            Message::Binary(bytes) if bytes.len() > MAX_MESSAGE => Command::Unreadable {
-                connection,
-                why: Refusal::TooLarge,
-            },
-            Message::Binary(bytes) => match decode(&bytes) {
-                Some(message) => {
-                    if message == ToServer::WantStills {
-                        stills.store(true, Ordering::Relaxed);
-                    }
-                    Command::Message {
-                        connection,
-                        message,
-                    }
-                }
-                None => Command::Unreadable {
-                    connection,
-                    why: Refusal::Unreadable,
+        let mut ping = tokio::time::interval(PING);
+        let mut sessions = self.app.sessions.subscribe();
+        loop {
+            let message = tokio::select! {
+                heard = frames.next(self.stills) => match heard {
+                    Heard::Frame(frame) => Message::Binary(frame.bytes),
+                    Heard::Lost => match self.catch_up().await {
+                        Some((welcome, again)) => {
+                            frames = again;
+                            Message::Binary(welcome)
+                        }
+                        None => return,
+                    },
+                    Heard::Closed => goodbye(Goodbye::LessonGone),
                 },
-            },
-            Message::Text(_) => Command::Unreadable {
-                connection,
-                why: Refusal::Unreadable,
-            },
-            Message::Close(_) => return,
-            Message::Ping(_) | Message::Pong(_) => continue,
+                Some(answer) = answers.recv() => match answer {
+                    Said::Message(bytes) => Message::Binary(bytes),
+                    Said::Goodbye(why) => goodbye(why),
+                },
+                _ = ping.tick() => match self.may_stay(seat).await {
+                    true => Message::Ping(Bytes::new()),
+                    false => goodbye(Goodbye::NotAllowed),
+                },
+                Ok(()) = sessions.changed() => match self.may_stay(seat).await {
+                    true => continue,
+                    false => goodbye(Goodbye::NotAllowed),
+                },
+            };
+            let last = matches!(message, Message::Close(_));
+            if sink.send(message).await.is_err() || last {
+                return;
+            }
+        }
+    }
+
+    /// Whether a presenter's session has not ended meanwhile. What cannot be looked up now is looked
+    /// up the next time.
+    async fn may_stay(&self, seat: &Seat) -> bool {
+        let Seat::Presenter(Some(hash)) = seat else {
+            return true;
         };
-        if lesson.send(command).await.is_err() {
-            return;
+        let hash = hash.clone();
+        let look = self.app.store.read(move |conn| {
+            let holds = sessions::holds(conn, &hash)?;
+            Ok((holds, hash))
+        });
+        match look.await {
+            Ok((holds, hash)) => {
+                if holds {
+                    // When it was used last is of no weight.
+                    let _ = self
+                        .app
+                        .store
+                        .write(move |c| sessions::touch(c, &hash))
+                        .await;
+                }
+                holds
+            }
+            Err(_) => true,
+        }
+    }
+
+    async fn catch_up(&self) -> Option<(Bytes, Subscription)> {
+        let (reply, answer) = oneshot::channel();
+        let command = Command::CatchUp {
+            connection: self.connection,
+            reply,
+        };
+        self.lesson.send(command).await.ok()?;
+        answer.await.ok()
+    }
+
+    async fn take_all(&self, mut stream: SplitStream<WebSocket>, rights: rights::Role) {
+        let connection = self.connection;
+        let longest = rights.longest_message();
+        let quota = Quota::per_second(A_SECOND).allow_burst(AT_ONCE);
+        let limit: Option<DefaultDirectRateLimiter> =
+            (rights == rights::Role::Participant).then(|| RateLimiter::direct(quota));
+        let mut left_out = 0;
+        let unreadable = |why| Command::Unreadable { connection, why };
+        while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
+            if !matches!(message, Message::Close(_))
+                && limit.as_ref().is_some_and(|l| l.check().is_err())
+            {
+                left_out += 1;
+                if left_out > PATIENCE {
+                    return;
+                }
+                continue;
+            }
+            let command = match message {
+                Message::Binary(bytes) if bytes.len() > longest => unreadable(Refusal::TooLarge),
+                Message::Binary(bytes) => match decode(&bytes) {
+                    Some(message) => {
+                        if message == ToServer::WantStills {
+                            self.stills.store(true, Ordering::Relaxed);
+                        }
+                        Command::Message {
+                            connection,
+                            message,
+                        }
+                    }
+                    None => unreadable(Refusal::Unreadable),
+                },
+                Message::Text(_) => unreadable(Refusal::Unreadable),
+                Message::Close(_) => return,
+                Message::Ping(_) | Message::Pong(_) => continue,
+            };
+            if self.lesson.send(command).await.is_err() {
+                return;
+            }
         }
     }
 }

@@ -37,6 +37,8 @@ pub struct Outline {
     pub current: Option<BackdropId>,
     pub beside: Option<Beside>,
     pub paused: bool,
+    /// When it was paused, in milliseconds since 1970; `None` while it is not.
+    pub paused_at: Option<i64>,
 }
 
 /// How many of the newest changes are kept at hand.
@@ -95,7 +97,8 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
 pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
     let found = conn
         .prepare_cached(
-            "SELECT name, aspect_width, aspect_height, current, paused, beside, divider FROM lesson
+            "SELECT name, aspect_width, aspect_height, current, paused, beside, divider, paused_at
+             FROM lesson
              WHERE id = ?1 AND deleted_at IS NULL",
         )?
         .query_row([lesson], |row| {
@@ -107,6 +110,9 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
                     .get::<_, Option<i64>>(3)?
                     .map(|id| BackdropId(id as u64)),
                 paused: row.get(4)?,
+                paused_at: row
+                    .get::<_, Option<i64>>(7)?
+                    .filter(|_| row.get(4) == Ok(true)),
                 beside: match row.get::<_, Option<i64>>(5)? {
                     Some(id) => Some(Beside {
                         backdrop: BackdropId(id as u64),

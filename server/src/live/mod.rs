@@ -9,11 +9,10 @@ pub mod log;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
-use bozzetto_core::wire::Stage;
 use tokio::sync::{mpsc, oneshot};
 
 use crate::store::{Store, StoreError};
-use lesson::{Command, Look};
+use lesson::{Command, Look, Shown};
 
 /// All open lessons; cheap to clone.
 #[derive(Clone)]
@@ -71,8 +70,8 @@ impl Live {
         answer.await.map_err(|_| gone())
     }
 
-    /// The backdrops that participants are being shown.
-    pub async fn shown(&self, id: i64) -> Result<Stage, StoreError> {
+    /// What participants are being shown.
+    pub async fn shown(&self, id: i64) -> Result<Shown, StoreError> {
         let (reply, answer) = oneshot::channel();
         let gone = || StoreError("the lesson could not be opened".to_owned());
         let lesson = self.lesson(id);

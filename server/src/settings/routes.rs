@@ -2,24 +2,28 @@
 
 use askama::Template;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
 use axum::response::Html;
-use axum::routing::{get, post};
-use axum::{Form, Json, Router};
+use axum::{Form, Json};
 use bozzetto_core::frames::GLASS_WIDTH;
 use bozzetto_core::legibility::{Room, check};
 use bozzetto_core::settings::{Edge, Finger, Settings};
 use bozzetto_core::{board, swatch};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use serde::Deserialize;
 
 use crate::app::App;
+use crate::auth::{presenter, sessions};
+use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 
-pub fn routes() -> Router<App> {
-    Router::new()
-        .route("/settings", get(page).post(set))
-        .route("/settings/kept", post(keep))
-        .route("/settings/originals", post(put_back))
+pub fn routes() -> Routes {
+    Routes::of(Access::Presenter)
+        .get("/settings", page)
+        .post("/settings", set)
+        .post("/settings/kept", keep)
+        .post("/settings/originals", put_back)
 }
 
 #[derive(Template)]
@@ -27,6 +31,67 @@ pub fn routes() -> Router<App> {
 struct Page {
     settings: Settings,
     kept: bool,
+    /// Where presenters have entered; empty where nobody has to.
+    sessions: Vec<SessionRow>,
+}
+
+/// A session as people recognise it.
+struct SessionRow {
+    id: i64,
+    browser: String,
+    began: String,
+    seen: String,
+    own: bool,
+}
+
+impl SessionRow {
+    fn of(session: sessions::Session) -> Self {
+        Self {
+            id: session.id,
+            browser: browser_in(&session.agent),
+            began: moment(session.began_at),
+            seen: moment(session.seen_at),
+            own: session.own,
+        }
+    }
+}
+
+/// A moment as people say it.
+fn moment(at: i64) -> String {
+    Timestamp::from_millisecond(at)
+        .unwrap_or(Timestamp::UNIX_EPOCH)
+        .to_zoned_datetime(TimeZone::system())
+        .strftime("%-d %B %Y, %H:%M")
+        .to_string()
+}
+
+/// Which browser on which system says this of itself.
+fn browser_in(agent: &str) -> String {
+    // The more particular comes first: each names those that it wants to be taken for.
+    let browsers = [
+        ("Edg/", "Edge"),
+        ("Firefox/", "Firefox"),
+        ("Chrome/", "Chrome"),
+        ("Safari/", "Safari"),
+    ];
+    let systems = [
+        ("Android", "Android"),
+        ("iPhone", "iPhone"),
+        ("iPad", "iPad"),
+        ("Windows", "Windows"),
+        ("Mac OS", "macOS"),
+        ("CrOS", "ChromeOS"),
+        ("Linux", "Linux"),
+    ];
+    let find = |names: &[(&str, &'static str)]| {
+        let found = names.iter().find(|(sign, _)| agent.contains(sign));
+        found.map(|(_, name)| *name)
+    };
+    match (find(&browsers), find(&systems)) {
+        (Some(browser), Some(system)) => format!("{browser} on {system}"),
+        (Some(one), None) | (None, Some(one)) => one.to_owned(),
+        (None, None) => "A browser".to_owned(),
+    }
 }
 
 impl Page {
@@ -74,10 +139,32 @@ impl Page {
     }
 }
 
-async fn page(State(app): State<App>) -> Result<Html<String>> {
+async fn page(State(app): State<App>, headers: HeaderMap) -> Result<Html<String>> {
     let settings = app.store.read(super::read).await?;
-    let kept = false;
-    Ok(Html(Page { settings, kept }.render()?))
+    shown(&app, settings, false, &headers).await
+}
+
+async fn shown(
+    app: &App,
+    settings: Settings,
+    kept: bool,
+    headers: &HeaderMap,
+) -> Result<Html<String>> {
+    let sessions = match app.open {
+        true => Vec::new(),
+        false => {
+            let own = presenter::session(app, headers).unwrap_or_default();
+            app.store
+                .read(move |conn| sessions::all(conn, &own))
+                .await?
+        }
+    };
+    let page = Page {
+        settings,
+        kept,
+        sessions: sessions.into_iter().map(SessionRow::of).collect(),
+    };
+    Ok(Html(page.render()?))
 }
 
 #[derive(Deserialize)]
@@ -97,13 +184,17 @@ fn length(typed: &str, what: &str, unit: &str, low: f64, high: f64) -> Result<f6
         .ok_or_else(|| AppError::Unusable(format!("{what}: please give {low} to {high} {unit}.")))
 }
 
-async fn set(State(app): State<App>, Form(form): Form<Set>) -> Result<Html<String>> {
+async fn set(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Form(form): Form<Set>,
+) -> Result<Html<String>> {
     let (width, seat) = (&form.display_width_cm, &form.farthest_seat_m);
     let room = Room {
         display_width: 10.0 * length(width, "Width of the display", "cm", 20.0, 3000.0)?,
         farthest_seat: 1000.0 * length(seat, "Farthest seat", "m", 0.5, 100.0)?,
     };
-    change(&app, move |settings| {
+    change(&app, &headers, move |settings| {
         settings.room = room;
         settings.finger = form.finger;
         settings.rail.edge = form.edge;
@@ -111,12 +202,13 @@ async fn set(State(app): State<App>, Form(form): Form<Set>) -> Result<Html<Strin
     .await
 }
 
-async fn put_back(State(app): State<App>) -> Result<Html<String>> {
-    change(&app, |s| s.swatches = swatch::ORIGINALS.to_vec()).await
+async fn put_back(State(app): State<App>, headers: HeaderMap) -> Result<Html<String>> {
+    change(&app, &headers, |s| s.swatches = swatch::ORIGINALS.to_vec()).await
 }
 
 async fn change(
     app: &App,
+    headers: &HeaderMap,
     change: impl FnOnce(&mut Settings) + Send + 'static,
 ) -> Result<Html<String>> {
     let settings = app
@@ -129,8 +221,7 @@ async fn change(
             Ok(settings)
         })
         .await?;
-    let kept = true;
-    Ok(Html(Page { settings, kept }.render()?))
+    shown(app, settings, true, headers).await
 }
 
 /// What was set on the stage.

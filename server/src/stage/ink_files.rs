@@ -16,9 +16,12 @@ use serde::Serialize;
 
 use super::placed;
 use crate::app::App;
+use crate::backdrops;
 use crate::error::{AppError, Result};
 use crate::headers::attachment;
 use crate::media;
+use crate::render::TO_READ;
+use crate::render::job::{Done, Job};
 
 /// The largest file that is read, in bytes.
 pub const LIMIT: usize = 24 * 1024 * 1024;
@@ -73,10 +76,11 @@ pub async fn save_svg(
             let Some(sha) = placed::media_of(conn, id)? else {
                 return Ok(None);
             };
-            Ok(media::mime(conn, &sha)?.map(|mime| (sha, mime)))
+            Ok(media::mime(conn, &sha)?.map(|(mime, _)| (sha, mime)))
         });
         if let Some((sha, mime)) = found.await? {
-            pictures.insert(id, (mime, app.media.read(&sha)?));
+            let bytes = bozzetto_press::picture::stripped(app.media.read(&sha)?, &mime);
+            pictures.insert(id, (mime, bytes));
         }
     }
     let svg = sheet_svg::write(&marks, stage, &name, |id| pictures.get(&id).cloned());
@@ -113,24 +117,19 @@ pub async fn read(
             "The file broke off on its way or was too large; up to 24 MB work.".to_owned(),
         )
     };
+    let none = || AppError::Unusable("There was no file.".to_owned());
     let look = app.live.look(lesson).await;
     let look = look.map_err(|_| AppError::NotFound)?;
     let stage = Size::glass(look.aspect.0, look.aspect.1);
-    let field = form.next_field().await.map_err(broken)?;
-    let field = field.ok_or_else(|| AppError::Unusable("There was no file.".to_owned()))?;
-    let bytes = field.bytes().await.map_err(broken)?;
-    let brought = tokio::task::spawn_blocking(move || {
-        let head = String::from_utf8_lossy(&bytes[..bytes.len().min(4096)]).into_owned();
-        if head.contains("<svg") {
-            let marks = sheet_svg::read(&bytes).map_err(|e| e.to_string())?;
-            return Ok((marks, Vec::new()));
-        }
-        let read = inkml::read(&bytes, stage).map_err(|e| e.to_string())?;
-        Ok((read.marks, read.left))
-    })
-    .await
-    .map_err(|e| AppError::Internal(e.to_string()))?;
-    let (marks, left) = brought.map_err(AppError::Unusable)?;
+    let field = form.next_field().await.map_err(broken)?.ok_or_else(none)?;
+    let incoming = backdrops::received(&app, field, LIMIT as u64).await?;
+    let incoming = incoming.ok_or_else(none)?;
+    let file = incoming.path().to_owned();
+    let done = app.render.run(Job::Marks { file, stage }, TO_READ).await?;
+    drop(incoming);
+    let Done::Marks { marks, left } = done else {
+        return Err(AppError::Internal("no marks".to_owned()));
+    };
     Ok(Json(Brought {
         count: marks.len(),
         marks: BASE64.encode(wire::encode(&marks)),

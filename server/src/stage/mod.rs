@@ -1,6 +1,7 @@
 //! The stage: the presenter's screen, and what it asks of the server.
 
 mod ink_files;
+mod joining;
 pub mod placed;
 mod routes;
 

@@ -2,15 +2,17 @@
 
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
+use axum::http::HeaderMap;
 use axum::response::Response;
 use bozzetto_press::picture;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::Serialize;
 
 use crate::app::App;
-use crate::backdrops::serve_media;
+use crate::backdrops::{self, ReadPicture};
 use crate::error::{AppError, Result};
 use crate::media::Written;
+use crate::serving;
 use crate::store;
 
 /// The largest upload, in bytes: one picture and what surrounds it in the form.
@@ -31,17 +33,16 @@ pub async fn bring(State(app): State<App>, mut form: Multipart) -> Result<Json<K
             "The picture broke off on its way or was too large; up to 40 MB work.".to_owned(),
         )
     };
-    let field = form.next_field().await.map_err(broken)?;
-    let field = field.ok_or_else(|| AppError::Unusable("There was no picture.".to_owned()))?;
-    let bytes = field.bytes().await.map_err(broken)?.to_vec();
-    let media = app.media.clone();
-    let read = tokio::task::spawn_blocking(move || {
-        picture::read(bytes).map(|p| media.write(&p.bytes, p.mime).map(|file| (p, file)))
-    })
-    .await
-    .map_err(|e| AppError::Internal(e.to_string()))?;
-    let (picture, file) = read.map_err(|fault| AppError::Unusable(fault.to_string()))??;
-    let (width, height) = (picture.width, picture.height);
+    let none = || AppError::Unusable("There was no picture.".to_owned());
+    let field = form.next_field().await.map_err(broken)?.ok_or_else(none)?;
+    let incoming = backdrops::received(&app, field, LIMIT as u64).await?;
+    let read = backdrops::read_picture(&app, incoming.ok_or_else(none)?).await?;
+    let ReadPicture {
+        file,
+        width,
+        height,
+        ..
+    } = read.map_err(AppError::Unusable)?;
     let name = app.store.write(move |conn| keep(conn, &file)).await?;
     Ok(Json(Kept {
         picture: name.to_string(),
@@ -71,8 +72,9 @@ pub fn media_of(conn: &Connection, picture: u64) -> store::Result<Option<String>
 pub async fn show(
     State(app): State<App>,
     Path((_, picture)): Path<(i64, u64)>,
+    headers: HeaderMap,
 ) -> Result<Response> {
     let find = move |conn: &Connection| media_of(conn, picture);
-    let sha = app.store.read(find).await?;
-    serve_media(&app, sha.ok_or(AppError::NotFound)?).await
+    let sha = app.store.read(find).await?.ok_or(AppError::NotFound)?;
+    serving::media(&app, sha, &headers).await
 }

@@ -53,7 +53,10 @@ impl Store {
     /// Opens the database in `data`, making or migrating it.
     pub fn open(data: &Path) -> anyhow::Result<Self> {
         let path = data.join("bozzetto.db");
+        crate::private::folder(data)?;
         let mut writer = connect(&path)?;
+        // SQLite gives the files beside it the same permissions.
+        crate::private::file(&path)?;
         schema::migrations()
             .to_latest(&mut writer)
             .with_context(|| format!("{} could not be brought up to date", path.display()))?;

@@ -3,7 +3,13 @@
 use rusqlite_migration::{M, Migrations};
 
 pub fn migrations() -> Migrations<'static> {
-    Migrations::new(vec![M::up(FIRST), M::up(ZOOM), M::up(PLACED), M::up(KINDS)])
+    Migrations::new(vec![
+        M::up(FIRST),
+        M::up(ZOOM),
+        M::up(PLACED),
+        M::up(KINDS),
+        M::up(TRUST),
+    ])
 }
 
 /// Times are milliseconds since 1970. What is deleted keeps its row, so that deleting can be undone;
@@ -157,4 +163,21 @@ CREATE TABLE web_page_file (
     mime TEXT NOT NULL,
     PRIMARY KEY (page, path)
 ) STRICT, WITHOUT ROWID;
+";
+
+/// `clean`: the file says nothing but what it shows. `browser`: the name that a participant's browser
+/// was given. Sessions from before are of browsers that said nothing of themselves.
+const TRUST: &str = "
+ALTER TABLE media ADD COLUMN clean INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE lesson ADD COLUMN paused_at INTEGER;
+UPDATE lesson SET paused_at = used_at WHERE paused;
+ALTER TABLE participant ADD COLUMN browser INTEGER;
+ALTER TABLE participant ADD COLUMN expires_at INTEGER NOT NULL DEFAULT 0;
+UPDATE participant SET expires_at = joined_at + 2592000000;
+ALTER TABLE participant ADD COLUMN sent_away_at INTEGER;
+CREATE INDEX participant_of_lesson ON participant (lesson, browser);
+ALTER TABLE presenter_session ADD COLUMN began_at INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE presenter_session ADD COLUMN seen_at INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE presenter_session ADD COLUMN agent TEXT NOT NULL DEFAULT '';
+UPDATE presenter_session SET began_at = expires_at - 2592000000, seen_at = expires_at - 2592000000;
 ";

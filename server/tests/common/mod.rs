@@ -8,11 +8,15 @@ use std::time::Duration;
 use axum::body::Body;
 use axum::extract::connect_info::MockConnectInfo;
 use axum::http::{Request, Response, header};
-use bozzetto::app::App;
+use axum_server::Handle;
+use bozzetto::app::{App, Options};
+use bozzetto::captures;
 use bozzetto::lessons::queries;
+use bozzetto::serve::{self, Tls};
+use bozzetto_core::capture;
 use bozzetto_core::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{Map, Point};
+use bozzetto_core::frames::{Map, Point, Rect, Size};
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::{InkPoint, Points};
@@ -29,26 +33,44 @@ use tower::ServiceExt;
 pub struct Server {
     pub app: App,
     pub address: SocketAddr,
-    serving: tokio::task::JoinHandle<()>,
+    /// The address that [`Server::ask`] asks from.
+    pub from: [u8; 4],
+    handle: Handle<SocketAddr>,
+}
+
+/// As usual, with workers from the program that is tested.
+pub fn options(listen: SocketAddr) -> Options {
+    Options {
+        program: env!("CARGO_BIN_EXE_bozzetto").into(),
+        ..Options::new(listen)
+    }
 }
 
 impl Server {
     /// Serves a data folder until dropped.
     pub async fn start(data: &Path) -> Self {
-        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        Self::start_with(data, |_| {}).await
+    }
+
+    /// The same, with other options.
+    pub async fn start_with(data: &Path, change: impl FnOnce(&mut Options)) -> Self {
+        let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
         let address = listener.local_addr().unwrap();
-        let app = App::open(data, address, false).await.unwrap();
-        let service = app
-            .clone()
-            .router()
-            .into_make_service_with_connect_info::<SocketAddr>();
-        let serving = tokio::spawn(async move {
-            axum::serve(listener, service).await.unwrap();
+        let mut options = options(address);
+        change(&mut options);
+        let app = App::open(data, options).await.unwrap();
+        let handle = Handle::new();
+        let (served, data, ends) = (app.clone(), data.to_owned(), handle.clone());
+        tokio::spawn(async move {
+            serve::listen(served, listener, Tls::None, &data, ends)
+                .await
+                .unwrap();
         });
         Self {
             app,
             address,
-            serving,
+            from: [127, 0, 0, 1],
+            handle,
         }
     }
 
@@ -71,7 +93,7 @@ impl Server {
         request: axum::http::request::Builder,
         body: impl Into<Body>,
     ) -> Response<Body> {
-        let from = MockConnectInfo(SocketAddr::from(([127, 0, 0, 1], 5555)));
+        let from = MockConnectInfo(SocketAddr::from((self.from, 5555)));
         let request = request.header(header::HOST, self.address.to_string());
         let router = self.app.clone().router().layer(from);
         router
@@ -102,8 +124,46 @@ impl Server {
             )
             .await;
         assert_eq!(answer.status(), 303);
-        let cookie = answer.headers()[header::SET_COOKIE].to_str().unwrap();
-        cookie.split(';').next().unwrap().to_owned()
+        cookies(&answer)
+    }
+
+    /// Brings a file to a lesson's stage; gives the backdrop's id, or panics with the reason.
+    pub async fn bring(&self, lesson: i64, name: &str, bytes: &[u8]) -> i64 {
+        let (status, said) = self
+            .upload(&format!("/lessons/{lesson}/backdrops"), name, bytes)
+            .await;
+        assert_eq!(status, 200, "{said}");
+        let said: serde_json::Value = serde_json::from_str(&said).unwrap();
+        said["added"][0].as_i64().unwrap()
+    }
+
+    /// Uploads a file; gives the status and what is said.
+    pub async fn upload(&self, path: &str, name: &str, bytes: &[u8]) -> (u16, String) {
+        let head = format!(
+            "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
+        );
+        let body = [head.as_bytes(), bytes, b"\r\n--cut--\r\n"].concat();
+        let kind = "multipart/form-data; boundary=cut";
+        let request = Request::post(path).header(header::CONTENT_TYPE, kind);
+        let answer = self.ask(request, body).await;
+        (answer.status().as_u16(), text(answer).await)
+    }
+
+    /// Captures all of the stage; gives the capture's id.
+    pub async fn capture(&self, lesson: i64) -> i64 {
+        let current = self.app.live.look(lesson).await.unwrap().stage.current;
+        let request = capture::Request {
+            area: Rect::of_size(Size::glass(16.0, 9.0)),
+            device: 0.25,
+            ratio: 1.0,
+            stage: capture::OnStage {
+                current: current.map(|b| b.id),
+                ..Default::default()
+            },
+        };
+        captures::take(&self.app, lesson, request, Vec::new())
+            .await
+            .unwrap()
     }
 
     pub async fn presenter(&self, lesson: i64) -> (Browser, Welcome) {
@@ -123,8 +183,15 @@ impl Server {
 
 impl Drop for Server {
     fn drop(&mut self) {
-        self.serving.abort();
+        self.handle.shutdown();
     }
+}
+
+/// The cookies that an answer sets, as a browser sends them back.
+pub fn cookies(answer: &Response<Body>) -> String {
+    let lines = answer.headers().get_all(header::SET_COOKIE).iter();
+    let pairs = lines.filter_map(|v| v.to_str().ok()?.split(';').next());
+    pairs.collect::<Vec<_>>().join("; ")
 }
 
 pub async fn text(response: Response<Body>) -> String {
@@ -174,6 +241,36 @@ impl Browser {
 
     pub async fn send(&mut self, message: &ToServer) {
         self.send_bytes(encode(message)).await;
+    }
+
+    /// Sends as long as the line is up; `false` when it is not.
+    pub async fn try_send(&mut self, message: &ToServer) -> bool {
+        let bytes = encode(message);
+        self.socket
+            .send(Message::Binary(bytes.into()))
+            .await
+            .is_ok()
+    }
+
+    /// The code with which the server closes the line; `None` when it is just gone. Waits a while.
+    pub async fn close_code(&mut self) -> Option<u16> {
+        let wait = async {
+            loop {
+                match self.socket.next().await {
+                    Some(Ok(Message::Close(frame))) => return frame.map(|f| f.code.into()),
+                    Some(Ok(_)) => {}
+                    Some(Err(_)) | None => return None,
+                }
+            }
+        };
+        let closed = tokio::time::timeout(Duration::from_secs(20), wait).await;
+        closed.expect("the line stays open")
+    }
+
+    /// Whether the server ends the line, in whichever way.
+    pub async fn ended(&mut self) -> bool {
+        self.close_code().await;
+        true
     }
 
     pub async fn act(&mut self, id: u64, intent: Intent) {

@@ -9,7 +9,7 @@
  * @typedef {{ id: string, name: string, kind: "picture" | "board" | "document" | "video" | "page" | "camera" | "share",
  *   moves: boolean, streams: boolean, room: number[], lies: number[], shows: number[], scale: number,
  *   page: number, pages: number, halved: boolean, frozen: string | null,
- *   window: number[], scroll: number[], served?: [string, string], address?: string,
+ *   window: number[], scroll: number[], served?: string, address?: string,
  *   simulated: boolean, active: boolean }} Pane
  */
 
@@ -116,7 +116,7 @@ export class Beneath {
     if (pane.kind === "picture") this.picture(holder, `${at}/picture`);
     if (pane.kind === "document") this.page(holder, pane);
     if (pane.kind === "video" && !holder.live) holder.setLive(video(`${at}/video`, () => this.changed()));
-    if (pane.kind === "page" && this.runs && !holder.live) holder.setLive(frame(pane));
+    if (pane.kind === "page" && this.runs && !holder.live) holder.setLive(frame(pane, this.sourceOf(pane)));
     if (pane.frozen === null && holder.heldName !== "") {
       holder.setHeld(null, "");
     } else if (pane.frozen !== null && holder.heldName !== pane.frozen) {
@@ -255,6 +255,12 @@ export class Beneath {
     Object.assign(element.style, { width: `${width}px`, height: `${height}px`, transformOrigin: "0 0", transform: `translate(${(at[0] - pane.room[0]) * this.css}px, ${(at[1] - pane.room[1]) * this.css}px) scale(${scale})` });
   }
 
+  /** Where a web page is loaded from: its files have a key, which each loading asks for anew. @param {Pane} pane */
+  sourceOf({ id, served }) {
+    const at = `${this.base}/backdrops/${id}`;
+    return served ? `${at}/frame/${served.split("/").map(encodeURIComponent).join("/")}` : `${at}/address`;
+  }
+
   /** Backdrops that were left long ago let go what they hold in memory. */
   tidy() {
     const away = [...this.holders.values()].filter((h) => !this.pane(h.id)).sort((a, b) => b.used - a.used);
@@ -303,18 +309,15 @@ function video(src, loaded) {
   return video;
 }
 
-/** A web page in a frame without an origin; one of elsewhere keeps its own. @param {Pane} pane */
-function frame(pane) {
+/**
+ * A web page in a frame without an origin. One of elsewhere is in a frame of its own in there.
+ * @param {Pane} pane @param {string} source
+ */
+function frame(pane, source) {
   const frame = document.createElement("iframe");
   frame.title = pane.name;
-  frame.setAttribute("sandbox", pane.served ? "allow-scripts allow-forms allow-pointer-lock" : "allow-scripts allow-forms allow-pointer-lock allow-same-origin allow-popups");
+  if (pane.served) frame.setAttribute("sandbox", "allow-scripts allow-forms allow-pointer-lock");
   frame.referrerPolicy = "no-referrer";
-  frame.src = sourceOf(pane);
+  frame.src = source;
   return frame;
-}
-
-/** Where a web page is loaded from. @param {Pane} pane */
-export function sourceOf({ served, address }) {
-  if (!served) return address ?? "about:blank";
-  return `/pages/${served[0]}/${served[1].split("/").map(encodeURIComponent).join("/")}`;
 }

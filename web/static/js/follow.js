@@ -18,7 +18,7 @@ const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
 const glass = new Glass(crypto.getRandomValues(new Uint32Array(1))[0], undefined);
 const beneath = new Beneath({ glass, host: el("beneath"), base: `/follow/${lesson}`, runs: false, changed: () => layers.drawSoon() });
-const layers = new Layers(glass, wasm, el("picture"), `/follow/${lesson}/placed`, beneath);
+const layers = new Layers(glass, wasm, el("picture"), `/follow/${lesson}/placed`, beneath, true);
 const play = playVideos({ glass, beneath, loud: false });
 const fades = fadingInk(glass, layers);
 const mount = el("mount");
@@ -32,6 +32,7 @@ const line = new Line({
     if (how === "down") showLine("The line is down. It comes back by itself.");
     if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");
     if (how === "gone") showLine("The presenter has deleted this lesson.");
+    if (how === "away") showLine("The presenter has sent you away from this lesson.");
   },
 });
 

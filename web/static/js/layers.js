@@ -19,8 +19,10 @@ export class Layers {
    * @param {HTMLElement} picture
    * @param {string} placed where placed pictures are found
    * @param {import("./beneath.js").Beneath} beneath
+   * @param {boolean} [cut] whether of a placed picture only the part that is seen is to be had
    */
-  constructor(glass, wasm, picture, placed, beneath) {
+  constructor(glass, wasm, picture, placed, beneath, cut = false) {
+    this.cut = cut;
     this.beneath = beneath;
     this.placed = placed;
     /** Placed pictures that are here or on their way. @type {Map<string, HTMLImageElement>} */
@@ -78,21 +80,27 @@ export class Layers {
   }
 
   /**
-   * A placed picture; `null` while it is on its way.
+   * A placed picture, with where its first pixel lies in the whole one and how many pixels it has to
+   * one of that; `null` while it is on its way.
    * @param {string} name
+   * @param {number[]} part the part that is seen: x0, y0, x1, y1
+   * @returns {import("./printer.js").Placed | null}
    */
-  find = (name) => {
-    let image = this.images.get(name);
+  find = (name, [x0, y0, x1, y1]) => {
+    const [l, t, r, b] = [Math.floor(x0 + 0.01), Math.floor(y0 + 0.01), Math.ceil(x1 - 0.01), Math.ceil(y1 - 0.01)];
+    const source = this.cut ? `${this.placed}/${name}?l=${l}&t=${t}&r=${r}&b=${b}` : `${this.placed}/${name}`;
+    let image = this.images.get(source);
     if (!image) {
       image = new Image();
       image.addEventListener("load", () => {
         this.glass.spoil();
         this.drawSoon();
       });
-      image.src = `${this.placed}/${name}`;
-      this.images.set(name, image);
+      image.src = source;
+      this.images.set(source, image);
     }
-    return image.complete && image.naturalWidth > 0 ? image : null;
+    if (!image.complete || image.naturalWidth === 0) return null;
+    return this.cut ? { image, x: l, y: t, fine: image.naturalWidth / (r - l) } : { image, x: 0, y: 0, fine: 1 };
   };
 
   /** Paints what is out of date on every layer. */

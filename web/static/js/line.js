@@ -7,13 +7,17 @@
 /** Close codes, as core's wire module gives them. */
 const OTHER_VERSION = 4001;
 const LESSON_GONE = 4002;
+const SENT_AWAY = 4003;
+const NOT_ALLOWED = 4004;
+/** @type {Record<number, "old" | "gone" | "away" | "out">} */
+const LAST_WORDS = { [OTHER_VERSION]: "old", [LESSON_GONE]: "gone", [SENT_AWAY]: "away", [NOT_ALLOWED]: "out" };
 const FIRST_WAIT = 250;
 const LONGEST_WAIT = 8000;
 
 export class Line {
   /**
    * @param {{ glass: Glass, address: string, keeping?: Keeping,
-   *   heard: (events: any[]) => void, says: (state: "up" | "down" | "old" | "gone") => void }} options
+   *   heard: (events: any[]) => void, says: (state: "up" | "down" | "old" | "gone" | "away" | "out") => void }} options
    */
   constructor({ glass, address, keeping, heard, says }) {
     this.glass = glass;
@@ -65,9 +69,10 @@ export class Line {
   lost(socket, code) {
     if (socket !== this.socket) return;
     this.glass.disconnected();
-    if (code === OTHER_VERSION || code === LESSON_GONE) {
+    const last = LAST_WORDS[code];
+    if (last) {
       this.over = true;
-      this.says(code === OTHER_VERSION ? "old" : "gone");
+      this.says(last);
       return;
     }
     this.says("down");

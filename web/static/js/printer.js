@@ -9,7 +9,13 @@ const CLIP = 3;
 const UNCLIP = 4;
 const PER_ITEM = 5;
 
-/** Gives a placed picture when it is here. @typedef {(name: string) => CanvasImageSource | null} Pictures */
+/**
+ * A placed picture, or a part of one: where its first pixel lies in the whole, and how many of its
+ * pixels there are to one of that.
+ * @typedef {{ image: CanvasImageSource, x: number, y: number, fine: number }} Placed
+ */
+
+/** Gives a placed picture when it is here. @typedef {(name: string, part: number[]) => Placed | null} Pictures */
 
 /**
  * Prints the display list that `glass` holds.
@@ -33,7 +39,8 @@ export function print(context, glass, wasm, pictures) {
   for (let item = 0; item < items.length; item += PER_ITEM) {
     if (items[item + 1] === PLACED) {
       const name = (BigInt(items[item + 3]) << 32n) | BigInt(items[item]);
-      place(context, pictures?.(`${name}`) ?? null, items[item + 2] / 1000, c.subarray(i, i + 10));
+      const picture = pictures?.(`${name}`, [...c.subarray(i + 6, i + 10)]) ?? null;
+      place(context, picture, items[item + 2] / 1000, c.subarray(i, i + 10));
       i += 10;
       continue;
     }
@@ -69,7 +76,7 @@ export function print(context, glass, wasm, pictures) {
 
 /**
  * @param {CanvasRenderingContext2D} context
- * @param {CanvasImageSource | null} picture
+ * @param {Placed | null} picture
  * @param {number} opacity
  * @param {Float32Array} at the map from the picture's pixels, and the part that is seen
  */
@@ -80,6 +87,7 @@ function place(context, picture, opacity, [a, b, c, d, e, f, x0, y0, x1, y1]) {
   context.globalCompositeOperation = "source-over";
   context.imageSmoothingQuality = "high";
   context.transform(a, b, c, d, e, f);
-  context.drawImage(picture, x0, y0, x1 - x0, y1 - y0, x0, y0, x1 - x0, y1 - y0);
+  const { image, x, y, fine } = picture;
+  context.drawImage(image, (x0 - x) * fine, (y0 - y) * fine, (x1 - x0) * fine, (y1 - y0) * fine, x0, y0, x1 - x0, y1 - y0);
   context.restore();
 }

@@ -1,7 +1,6 @@
 // @ts-check
 // The rail's second row: what can be done with the backdrop that the hand was on last, by its kind.
 
-import { sourceOf } from "./beneath.js";
 import { prepareCamera } from "./camera_panel.js";
 import { icon, el, button } from "./page.js";
 import { closePanels, panel } from "./panels.js";
@@ -37,7 +36,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
   el("page-reload").addEventListener("click", () => {
     const pane = beneath.active;
     const live = pane && beneath.holder(pane.id).live;
-    if (live instanceof HTMLIFrameElement) live.src = sourceOf(pane);
+    if (live instanceof HTMLIFrameElement) live.src = beneath.sourceOf(pane);
   });
   el("page-own-tab").addEventListener("click", () => moving.allow());
   panel("pages-key", "pages-panel", fillPages);

@@ -20,7 +20,7 @@ import { button, el, place } from "./page.js";
 import { closePanels, panel } from "./panels.js";
 import { playVideos } from "./players.js";
 import { listenToPens } from "./pens.js";
-import { showPaused, showPeople } from "./people.js";
+import { prepareSendingAway, showCame, showLeft, showPaused, showPeople } from "./people.js";
 import { closeProof, takeCapture } from "./proofs.js";
 import { isLocked, prepareRail } from "./rail.js";
 import { prepareRow } from "./row.js";
@@ -97,6 +97,16 @@ function heard(events) {
       case "people":
         showPeople(event.people);
         break;
+      case "came":
+        showCame(event.person);
+        break;
+      case "left":
+        showLeft(event.id);
+        document.body.dispatchEvent(new Event("sent-away"));
+        break;
+      case "leftOut":
+        say(`${event.count === 1 ? "A mark was" : `${event.count} marks were`} left out of this lesson: there is more to draw in it than a screen can show.`);
+        break;
       case "keeping":
         showLine(event.keeping ? null : "Nothing is being kept: the server's disk does not take it. Drawing goes on; what is drawn is held here until it can be kept.");
         break;
@@ -138,6 +148,7 @@ const line = new Line({
     if (how === "down") showLine("The line to the server is down. Drawing goes on; it is sent when the line is back.");
     if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");
     if (how === "gone") showLine("This lesson has been deleted.", "Load it again");
+    if (how === "out") showLine("The session has ended: the passphrase has to be given again. What is not sent yet is kept here.", "Go in again");
   },
 });
 
@@ -148,6 +159,10 @@ const moving = new Moving({ glass, lesson, beneath, flush: () => line.flush(), u
   row.show();
 } });
 const pages = pagesOnStage({ glass, beneath, act, moved, key: (e) => pressed(e), touching: () => hand.held.touching });
+prepareSendingAway((id) => {
+  glass.send_away(id);
+  line.flush();
+});
 const row = prepareRow({ glass, lesson, beneath, moving, act: (deed) => act(() => (deed(), beneath.show(), moved())), laidOut: () => layOut() });
 
 // ---- Doing -----------------------------------------------------------------------------------

@@ -1,10 +1,17 @@
 // @ts-check
 // Web pages on stage: what the bridge in them tells, and letting hands through to them.
 
+import { say } from "./messages.js";
 import { el } from "./page.js";
 
 /** @import { Glass } from "../glass/glass.js" */
 /** @import { Beneath } from "./beneath.js" */
+
+/** So many messages in a second are more than any page has to say: scrolling makes sixty. */
+const FLOOD = 3000;
+
+/** Anything may come from a page; only numbers are taken. @param {unknown} v */
+const number = (v) => (typeof v === "number" && Number.isFinite(v) ? v : 0);
 
 /**
  * @param {{ glass: Glass, beneath: Beneath, act: (deed: () => unknown) => void, moved: () => void,
@@ -16,43 +23,103 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
   /** Pages whose picture is held. @type {Set<string>} */
   const frozen = new Set();
 
-  /** @param {Window | null} from */
-  const paneOf = (from) => {
-    for (const { id, live } of beneath.holders.values()) {
-      if (live instanceof HTMLIFrameElement && live.contentWindow === from) return beneath.pane(id) ?? null;
-    }
-    return null;
-  };
+  /**
+   * What pages have said since the last frame, and how often within this second. However often a page
+   * says something, the stage looks at it once a frame; one that does nothing else is stopped.
+   * @type {Map<HTMLIFrameElement, { scrolled: any, by: number, zoom: any, count: number, since: number }>}
+   */
+  const said = new Map();
+  let waiting = false;
+  let lastKey = 0;
 
   addEventListener("message", (e) => {
-    const pane = paneOf(/** @type {Window | null} */ (e.source));
-    const said = e.data;
-    // Anything may come from a page; only numbers and names of keys are taken.
-    if (!pane?.served || typeof said !== "object" || said === null) return;
-    const number = (/** @type {unknown} */ v) => (typeof v === "number" && Number.isFinite(v) ? v : 0);
-    if (said.bozzetto === "scrolled") {
-      const { live } = beneath.holder(pane.id);
-      if (live && !bridged.has(live)) {
-        bridged.add(live);
-        // It comes back where it was left.
-        if (pane.scroll[0] || pane.scroll[1]) return post(pane.id, "scroll", pane.scroll[0], pane.scroll[1]);
-      }
-      // /pages/NAME/FILE
-      const file = typeof said.path === "string" ? decoded(said.path).split("/").slice(3).join("/") : "";
-      act(() => glass.scrolled(pane.id, file, number(said.x), number(said.y)));
-      moved();
-    } else if (said.bozzetto === "zoom") {
-      const at = glass.lies(pane.id, new Float64Array([0, 0, 1, 1]));
-      const x = (at[0] + (pane.scroll[0] + number(said.x)) * pane.scale) * beneath.css;
-      const y = (at[1] + (pane.scroll[1] + number(said.y)) * pane.scale) * beneath.css;
-      act(() => glass.zoom_by(Math.min(Math.max(number(said.by), 0.5), 2), x, y));
-      moved();
-    } else if (said.bozzetto === "key" && said.type === "keydown" && typeof said.key === "string") {
-      key(new KeyboardEvent("keydown", { key: said.key, shiftKey: !!said.shiftKey, ctrlKey: !!said.ctrlKey, altKey: !!said.altKey, metaKey: !!said.metaKey, repeat: !!said.repeat, bubbles: true, cancelable: true }));
-    } else if (said.bozzetto === "key" && said.type === "keyup" && typeof said.key === "string") {
-      dispatchEvent(new KeyboardEvent("keyup", { key: said.key }));
+    const what = e.data;
+    if (typeof what !== "object" || what === null || !what.bozzetto) return;
+    const live = frameOf(/** @type {Window | null} */ (e.source));
+    if (!live) return;
+    let told = said.get(live);
+    if (!told) said.set(live, (told = { scrolled: null, by: 1, zoom: null, count: 0, since: e.timeStamp }));
+    if (e.timeStamp - told.since > 1000) [told.count, told.since] = [0, e.timeStamp];
+    told.count += 1;
+    if (told.count > FLOOD) return stop(live);
+    if (what.bozzetto === "key") return keyFrom(live, what, e.timeStamp);
+    if (what.bozzetto === "scrolled") told.scrolled = what;
+    if (what.bozzetto === "zoom") {
+      told.by *= Math.min(Math.max(number(what.by), 0.5), 2);
+      told.zoom = what;
     }
+    if (waiting) return;
+    waiting = true;
+    requestAnimationFrame(take);
   });
+
+  /** @param {Window | null} from */
+  const frameOf = (from) => {
+    const holders = [...beneath.holders.values()];
+    const found = holders.find(({ live }) => live instanceof HTMLIFrameElement && live.contentWindow === from);
+    return /** @type {HTMLIFrameElement | undefined} */ (found?.live);
+  };
+
+  /** Takes what pages have said. */
+  function take() {
+    waiting = false;
+    for (const [live, told] of said) {
+      const pane = beneath.panes.find((p) => p.served && beneath.holder(p.id).live === live);
+      const { scrolled, zoom, by } = told;
+      [told.scrolled, told.zoom, told.by] = [null, null, 1];
+      if (!pane) {
+        if (!live.isConnected) said.delete(live);
+        continue;
+      }
+      if (scrolled) takeScroll(pane, live, scrolled);
+      // Only while the pointer is there: nobody turns its wheel elsewhere.
+      if (zoom && live.matches(":hover")) takeZoom(pane, zoom, by);
+    }
+  }
+
+  /** @param {import("./beneath.js").Pane} pane @param {HTMLIFrameElement} live @param {any} told */
+  function takeScroll(pane, live, told) {
+    if (!bridged.has(live)) {
+      bridged.add(live);
+      // It comes back where it was left.
+      if (pane.scroll[0] || pane.scroll[1]) return post(pane.id, "scroll", pane.scroll[0], pane.scroll[1]);
+    }
+    // /pages/KEY/FILE
+    const file = typeof told.path === "string" ? decoded(told.path).split("/").slice(3).join("/") : "";
+    act(() => glass.scrolled(pane.id, file, number(told.x), number(told.y)));
+    moved();
+  }
+
+  /** @param {import("./beneath.js").Pane} pane @param {any} told @param {number} by */
+  function takeZoom(pane, told, by) {
+    const at = glass.lies(pane.id, new Float64Array([0, 0, 1, 1]));
+    const x = (at[0] + (pane.scroll[0] + number(told.x)) * pane.scale) * beneath.css;
+    const y = (at[1] + (pane.scroll[1] + number(told.y)) * pane.scale) * beneath.css;
+    act(() => glass.zoom_by(Math.min(Math.max(by, 0.5), 2), x, y));
+    moved();
+  }
+
+  /**
+   * A key that was pressed in a page. The page may only pretend: so it counts just after somebody has
+   * done something in there, and only where it takes a tool in hand or holds the picture. The keyboard
+   * is the stage's again then.
+   * @param {HTMLIFrameElement} live @param {any} what @param {number} now
+   */
+  function keyFrom(live, what, now) {
+    const gesture = document.activeElement === live && navigator.userActivation?.isActive !== false;
+    if (!gesture || what.type !== "keydown" || typeof what.key !== "string" || now - lastKey < 150) return;
+    if (what.ctrlKey || what.altKey || what.metaKey || !glass.may_come_from_page(what.key)) return;
+    lastKey = now;
+    live.blur();
+    key(new KeyboardEvent("keydown", { key: what.key, bubbles: true, cancelable: true }));
+  }
+
+  /** A page that says so much that nothing else could be heard is stopped. @param {HTMLIFrameElement} live */
+  function stop(live) {
+    said.delete(live);
+    live.src = "about:blank";
+    say(`The page “${live.title}” was stopped: it kept the stage too busy. Load it again with its key in the row.`);
+  }
 
   /** @param {string} id @param {string} what @param {number} x @param {number} y */
   function post(id, what, x, y) {

@@ -4,22 +4,21 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use bozzetto_core::change::SheetId;
-use bozzetto_core::ids::AuthorId;
+use bozzetto_core::ids::{AuthorId, PersonId};
 use bozzetto_core::mark::Mark;
 use bozzetto_core::wet::WetInk;
-use bozzetto_core::wire::{FromServer, Hello, Person, Start, State, Welcome, encode};
+use bozzetto_core::wire::{FromServer, Goodbye, Hello, Person, Start, State, Welcome, encode};
 use bytes::Bytes;
 use tokio::sync::mpsc;
 
-use super::{Connection, Joined, Lesson, Role, nowhere};
+use super::{Connection, Joined, Lesson, Role, Said, nowhere};
+use crate::auth::participant;
+
+/// How many connections a participant may have: a few tabs and devices.
+const MOST_EACH: usize = 6;
 
 impl Lesson {
-    pub(super) fn join(
-        &mut self,
-        role: Role,
-        hello: &Hello,
-        direct: mpsc::Sender<Bytes>,
-    ) -> Joined {
+    pub(super) fn join(&mut self, role: Role, hello: &Hello, direct: mpsc::Sender<Said>) -> Joined {
         let author = match &role {
             Role::Presenter => hello.author.unwrap_or_else(|| AuthorId(rand::random())),
             // A participant cannot choose to be somebody else.
@@ -29,7 +28,23 @@ impl Lesson {
         let frames = self.channel(&role).subscribe();
         self.next_connection += 1;
         let connection = self.next_connection;
-        let participant = matches!(role, Role::Participant(_));
+        if let Role::Participant(p) = &role {
+            self.watching.streams += 1;
+            let own = self.connections_of(p.id);
+            if own.is_empty() {
+                let person = Person {
+                    id: PersonId(p.id as u64),
+                    name: p.name.clone(),
+                };
+                self.tell_presenters(&FromServer::Came(person));
+            }
+            // A phone that comes back has left a line behind that is not known to be dead yet.
+            if own.len() >= MOST_EACH {
+                self.say(own[0], Said::Goodbye(Goodbye::TooMuch));
+                self.leave(own[0]);
+            }
+        }
+        self.by_author.entry(author).or_default().push(connection);
         self.connections.insert(
             connection,
             Connection {
@@ -39,9 +54,6 @@ impl Lesson {
                 stills: false,
             },
         );
-        if participant {
-            self.tell_presenters(&FromServer::People(self.people()));
-        }
         self.tell_watching();
         self.want_keys();
         Joined {
@@ -55,16 +67,53 @@ impl Lesson {
         let Some(gone) = self.connections.remove(&connection) else {
             return;
         };
-        let still_here = self.connections.values().any(|c| c.author == gone.author);
+        let theirs = self.by_author.entry(gone.author).or_default();
+        theirs.retain(|c| *c != connection);
+        let still_here = !theirs.is_empty();
+        if !still_here {
+            self.by_author.remove(&gone.author);
+        }
         if !still_here {
             for mark in self.wet.end_all_of(gone.author, &nowhere) {
                 self.tell_everybody(&FromServer::WetEnd { mark }, false);
             }
         }
-        if matches!(gone.role, Role::Participant(_)) {
-            self.tell_presenters(&FromServer::People(self.people()));
+        if let Role::Participant(p) = &gone.role {
+            let count = match gone.stills {
+                true => &mut self.watching.stills,
+                false => &mut self.watching.streams,
+            };
+            *count = count.saturating_sub(1);
+            if !still_here {
+                self.tell_presenters(&FromServer::Left(PersonId(p.id as u64)));
+            }
         }
         self.tell_watching();
+    }
+
+    /// A participant's connections, the oldest first.
+    fn connections_of(&self, participant: i64) -> Vec<u64> {
+        let theirs = AuthorId(participant as u64);
+        let mine = |c: &Connection| c.author == theirs && matches!(c.role, Role::Participant(_));
+        let all = self.by_author.get(&theirs).into_iter().flatten();
+        all.copied()
+            .filter(|id| self.connections.get(id).is_some_and(mine))
+            .collect()
+    }
+
+    /// Sends a participant away and keeps them away. Their browsers are told, and go.
+    pub(super) async fn send_away(&mut self, person: PersonId) {
+        let (id, lesson) = (person.0 as i64, self.id);
+        let kept = self
+            .store
+            .write(move |conn| participant::send_away(conn, lesson, id));
+        if let Err(e) = kept.await {
+            tracing::error!("lesson {lesson}: nobody could be sent away: {e}");
+        }
+        for connection in self.connections_of(id) {
+            self.say(connection, Said::Goodbye(Goodbye::SentAway));
+            self.leave(connection);
+        }
     }
 
     pub(super) fn welcome(&self, role: &Role, author: AuthorId, hello: &Hello) -> Bytes {
@@ -84,10 +133,22 @@ impl Lesson {
                     lesson: self.view(),
                     people: self.people(),
                     keeping: self.told_unkept == 0,
+                    left_out: self.left_out,
                 },
             },
             Role::Participant(_) => {
-                let stage = self.held.clone().unwrap_or_else(|| self.on_stage());
+                let (stage, take_aways, lesson) = match &self.held {
+                    Some(held) => (
+                        held.on_stage.clone(),
+                        held.take_aways.clone(),
+                        held.name.clone(),
+                    ),
+                    None => (
+                        self.on_stage(),
+                        self.take_aways.clone(),
+                        self.outline.name.clone(),
+                    ),
+                };
                 Welcome {
                     author,
                     epoch: self.epoch,
@@ -97,11 +158,11 @@ impl Lesson {
                     history: (0, 0),
                     wet: stage.wet,
                     state: State::Participant {
-                        lesson: self.outline.name.clone(),
+                        lesson,
                         aspect: self.outline.aspect,
                         paused: self.outline.paused,
                         backdrops: Box::new(stage.backdrops),
-                        take_aways: self.take_aways.clone(),
+                        take_aways,
                     },
                 }
             }
@@ -144,7 +205,7 @@ impl Lesson {
             .collect()
     }
 
-    /// Everybody who is here, once, by name.
+    /// Everybody who is here, once.
     pub(super) fn people(&self) -> Vec<Person> {
         let mut here: BTreeMap<i64, &str> = BTreeMap::new();
         for c in self.connections.values() {
@@ -152,13 +213,10 @@ impl Lesson {
                 here.insert(p.id, &p.name);
             }
         }
-        let mut people: Vec<Person> = here
-            .into_values()
-            .map(|name| Person {
-                name: name.to_owned(),
-            })
-            .collect();
-        people.sort_by_key(|p| p.name.to_lowercase());
-        people
+        let person = |(id, name): (i64, &str)| Person {
+            id: PersonId(id as u64),
+            name: name.to_owned(),
+        };
+        here.into_iter().map(person).collect()
     }
 }

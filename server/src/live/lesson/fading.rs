@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use bozzetto_core::change::{Change, Deed};
+use bozzetto_core::change::{Change, Deed, Op, Step};
 use bozzetto_core::fading;
 use bozzetto_core::ids::{AuthorId, ChangeId};
 
@@ -18,6 +18,41 @@ impl Lesson {
         ))
     }
 
+    /// Takes off the sheets what an earlier version kept there and what cannot be drawn with the
+    /// means there are: it would end the process of whoever tries. Presenters are told.
+    pub(super) fn leave_out(&mut self) {
+        let undrawable = self.sheets.undrawable();
+        if undrawable.is_empty() {
+            return;
+        }
+        tracing::warn!(
+            "lesson {}: {} marks are left out",
+            self.id,
+            undrawable.len()
+        );
+        self.left_out = undrawable.len() as u32;
+        let step = |(sheet, mark)| Step {
+            sheet,
+            op: Op::Remove(mark),
+        };
+        self.by_itself(undrawable.into_iter().map(step).collect());
+    }
+
+    /// A change that is nobody's doing.
+    fn by_itself(&mut self, steps: Vec<Step>) {
+        let change = Change {
+            id: ChangeId(rand::random()),
+            author: AuthorId(0),
+            at: crate::now() as u64,
+            deed: Deed::Fade,
+            steps,
+        };
+        if let Err(why) = self.order(change) {
+            tracing::error!("lesson {}: marks stay: {why}", self.id);
+        }
+        self.write();
+    }
+
     pub(super) fn clear_faded(&mut self) {
         let now = crate::now() as u64;
         let groups = fading::groups(&self.sheets, &self.wet.fading());
@@ -25,17 +60,6 @@ impl Lesson {
         if steps.is_empty() {
             return;
         }
-        let change = Change {
-            id: ChangeId(rand::random()),
-            // Nobody's doing.
-            author: AuthorId(0),
-            at: now,
-            deed: Deed::Fade,
-            steps,
-        };
-        if let Err(why) = self.order(change) {
-            tracing::error!("lesson {}: faded ink stays: {why}", self.id);
-        }
-        self.write();
+        self.by_itself(steps);
     }
 }

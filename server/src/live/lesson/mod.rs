@@ -18,12 +18,15 @@ use std::time::Duration;
 
 use bozzetto_core::backdrop::{BackdropView, Seen};
 use bozzetto_core::change::{Change, Refusal, SheetId};
-use bozzetto_core::frames::{Glass, Held, Map, Size};
+use bozzetto_core::frames::{self, Glass, Map, Size};
 use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::pane::Pane;
+use bozzetto_core::placed::Placed;
+use bozzetto_core::rights;
 use bozzetto_core::sheet::Sheets;
+use bozzetto_core::stream::Watching;
 use bozzetto_core::wet::WetStrokes;
-use bozzetto_core::wire::{FromServer, Hello, OnStage, Stage, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, Stage, TakeAway, ToServer};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot};
 use tokio::task::JoinHandle;
@@ -42,12 +45,39 @@ pub enum Role {
     Participant(Participant),
 }
 
+impl Role {
+    /// As core judges it.
+    pub fn rights(&self) -> rights::Role {
+        match self {
+            Role::Presenter => rights::Role::Presenter,
+            Role::Participant(_) => rights::Role::Participant,
+        }
+    }
+}
+
+/// What is said to one browser alone.
+#[derive(Clone, Debug)]
+pub enum Said {
+    Message(Bytes),
+    /// The last word.
+    Goodbye(Goodbye),
+}
+
+/// What participants are being shown, for who fetches a file of it.
+#[derive(Clone, Debug, Default)]
+pub struct Shown {
+    pub stage: Stage,
+    /// The pictures that lie on it.
+    pub placed: Vec<Placed>,
+    pub take_aways: Vec<TakeAway>,
+}
+
 /// What a lesson is told.
 pub enum Command {
     Join {
         role: Role,
         hello: Hello,
-        direct: mpsc::Sender<Bytes>,
+        direct: mpsc::Sender<Said>,
         reply: oneshot::Sender<Joined>,
     },
     /// The connection lost frames and wants to be brought up.
@@ -72,7 +102,7 @@ pub enum Command {
     },
     /// What participants may fetch pictures of.
     Shown {
-        reply: oneshot::Sender<Stage>,
+        reply: oneshot::Sender<Shown>,
     },
     /// Running order or name have changed in the database; perhaps something is to go on stage.
     Changed {
@@ -112,7 +142,7 @@ impl Look {
 struct Connection {
     role: Role,
     author: AuthorId,
-    direct: mpsc::Sender<Bytes>,
+    direct: mpsc::Sender<Said>,
     /// Gets stills instead of streams.
     stills: bool,
 }
@@ -131,9 +161,18 @@ struct Lesson {
     presenters: Broadcast,
     participants: Broadcast,
     connections: BTreeMap<u64, Connection>,
+    /// The connections of each author, the oldest first.
+    by_author: HashMap<AuthorId, Vec<u64>>,
     next_connection: u64,
-    /// What participants go on seeing while the lesson is paused.
-    held: Option<OnStage>,
+    /// How many connections of participants get streams, and how many stills.
+    watching: Watching,
+    /// What participants go on seeing while the lesson is paused, and what they can pick up.
+    held: Option<Held>,
+    /// When presenters were last told that somebody cannot go on without a key frame, and whether
+    /// somebody has asked since.
+    keys: BTreeMap<BackdropId, KeyWanted>,
+    /// How many marks were left out when the lesson was opened.
+    left_out: u32,
     /// How backdrops are seen since it was last written down.
     seen: BTreeMap<BackdropId, Seen>,
     /// When that is to be written down.
@@ -144,6 +183,19 @@ struct Lesson {
     told_unkept: usize,
     writing: Option<JoinHandle<(usize, bool)>>,
     snapshot_at: u64,
+}
+
+/// See [`Lesson::held`].
+struct Held {
+    on_stage: OnStage,
+    take_aways: Vec<TakeAway>,
+    name: String,
+}
+
+/// See [`Lesson::keys`].
+struct KeyWanted {
+    told: Instant,
+    again: bool,
 }
 
 /// A lesson that nobody watches is put away after this long.
@@ -157,7 +209,12 @@ const SNAPSHOT_EVERY: u64 = 400;
 
 pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Command>) {
     let opened = store
-        .read(move |conn| Ok((log::open(conn, id)?, crate::captures::handed_out(conn, id)?)))
+        .read(move |conn| {
+            let opened = log::open(conn, id)?;
+            // While it is paused, what was handed out since is not known to anybody.
+            let paused = opened.as_ref().and_then(|o| o.outline.paused_at);
+            Ok((opened, crate::captures::handed_out(conn, id, paused)?))
+        })
         .await;
     let mut lesson = match opened {
         Ok((Some(opened), take_aways)) => Lesson::new(id, store, opened, take_aways),
@@ -167,10 +224,12 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
             return live_ends(&live, id);
         }
     };
+    lesson.leave_out();
     loop {
         let idle =
             lesson.connections.is_empty() && lesson.unwritten.is_empty() && lesson.seen.is_empty();
         let fades = lesson.fades_in();
+        let (seen_due, key_due) = (lesson.seen_due, lesson.key_due());
         tokio::select! {
             command = queue.recv() => match command {
                 Some(Command::Deleted) | None => break,
@@ -180,9 +239,10 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
             () = tokio::time::sleep(fades.unwrap_or_default()), if fades.is_some() => {
                 lesson.clear_faded();
             }
-            () = until(lesson.seen_due) => {
+            () = until(seen_due) => {
                 lesson.keep_seen().await;
             }
+            () = until(key_due) => lesson.tell_keys(),
             () = tokio::time::sleep(IDLE), if idle => {
                 let unheld = || queue.is_empty() && queue.sender_strong_count() == 1;
                 if live.forget(id, unheld) {
@@ -215,6 +275,17 @@ async fn until(moment: Option<Instant>) {
 
 impl Lesson {
     fn new(id: i64, store: Store, opened: Opened, take_aways: Vec<TakeAway>) -> Self {
+        // Of a lesson that is opened again while it is paused, nobody knows what was seen before.
+        let held = opened.outline.paused.then(|| Held {
+            on_stage: OnStage {
+                seq: opened.seq,
+                backdrops: Stage::default(),
+                sheets: Vec::new(),
+                wet: Vec::new(),
+            },
+            take_aways: take_aways.clone(),
+            name: opened.outline.name.clone(),
+        });
         Self {
             id,
             store,
@@ -230,8 +301,12 @@ impl Lesson {
             presenters: Broadcast::default(),
             participants: Broadcast::default(),
             connections: BTreeMap::new(),
+            by_author: HashMap::new(),
             next_connection: 0,
-            held: None,
+            watching: Watching::default(),
+            held,
+            keys: BTreeMap::new(),
+            left_out: 0,
             seen: BTreeMap::new(),
             seen_due: None,
             unwritten: VecDeque::new(),
@@ -282,6 +357,6 @@ impl Lesson {
 }
 
 /// The server paints nothing: sheets are seen from nowhere.
-fn nowhere(_: SheetId) -> Option<Map<Held, Glass>> {
+fn nowhere(_: SheetId) -> Option<Map<frames::Held, Glass>> {
     None
 }

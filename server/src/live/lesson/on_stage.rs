@@ -1,17 +1,21 @@
 //! What is on stage, for presenters and for participants.
 
+use std::sync::Arc;
+
 use bozzetto_core::backdrop::{BackdropKind, BackdropView, Seen};
 use bozzetto_core::board::MOST_PAGES;
 use bozzetto_core::change::SheetId;
 use bozzetto_core::frames::{Glass, Rect, Size};
 use bozzetto_core::ids::{AuthorId, BackdropId};
+use bozzetto_core::mark::{Body, Mark};
 use bozzetto_core::pane::Beside;
-use bozzetto_core::wire::{FromServer, LessonView, OnStage, Stage};
+use bozzetto_core::placed::Placed;
+use bozzetto_core::wire::{FromServer, LessonView, OnStage, Stage, TakeAway};
 use bozzetto_core::zoom::Zoom;
 use rusqlite::params;
 use tokio::time::Instant;
 
-use super::{Lesson, Look, MOMENT};
+use super::{Held, Lesson, Look, MOMENT, Shown};
 use crate::backdrops::queries as backdrops;
 use crate::live::log::{self, Outline};
 
@@ -178,13 +182,20 @@ impl Lesson {
             return;
         }
         if paused {
-            let mut held = self.on_stage();
-            self.stop_films(&mut held.backdrops);
-            self.held = Some(held);
+            let mut on_stage = self.on_stage();
+            self.stop_films(&mut on_stage.backdrops);
+            self.held = Some(Held {
+                on_stage,
+                take_aways: self.take_aways.clone(),
+                name: self.outline.name.clone(),
+            });
             self.tell_participants(&FromServer::Paused(true));
         }
         self.outline.paused = paused;
         self.set("paused", i64::from(paused)).await;
+        if paused {
+            self.set("paused_at", crate::now()).await;
+        }
         self.tell_presenters(&FromServer::Lesson(self.view()));
         if !paused {
             self.held = None;
@@ -265,13 +276,20 @@ impl Lesson {
         let id = self.id;
         match self
             .store
-            .read(move |conn| crate::captures::handed_out(conn, id))
+            .read(move |conn| crate::captures::handed_out(conn, id, None))
             .await
         {
             Ok(take_aways) => self.take_aways = take_aways,
             Err(e) => tracing::error!("lesson {id}: captures could not be read: {e}"),
         }
         self.tell_presenters(&FromServer::Captures);
+        if let Some(held) = &mut self.held {
+            // Nothing new while it is paused; but what is taken back is gone.
+            let there = |t: &TakeAway| self.take_aways.iter().any(|n| n.id == t.id);
+            held.take_aways.retain(there);
+            let left = FromServer::TakeAways(held.take_aways.clone());
+            self.tell_participants_even_paused(&left);
+        }
         self.tell_participants(&FromServer::TakeAways(self.take_aways.clone()));
     }
 
@@ -309,16 +327,7 @@ impl Lesson {
     /// What participants see: the backdrops on stage and the marks in view, and nothing of what
     /// comes later in the running order.
     pub(super) fn on_stage(&self) -> OnStage {
-        // While the lesson is reopened paused, nobody knows what was seen before: show nothing.
-        if self.outline.paused && self.held.is_none() {
-            return OnStage {
-                seq: self.seq,
-                backdrops: Stage::default(),
-                sheets: Vec::new(),
-                wet: Vec::new(),
-            };
-        }
-        let stage = self.stage();
+        let stage = self.stage().for_participants();
         let ids: Vec<SheetId> = stage
             .each()
             .flat_map(BackdropView::sheets)
@@ -332,11 +341,26 @@ impl Lesson {
         }
     }
 
-    pub(super) fn shown_to_participants(&self) -> Stage {
-        match (&self.held, self.outline.paused) {
-            (Some(held), _) => held.backdrops.clone(),
-            (None, true) => Stage::default(),
-            (None, false) => self.stage(),
+    pub(super) fn shown_to_participants(&self) -> Shown {
+        let of_marks = |sheets: &[(SheetId, Vec<Arc<Mark>>)]| -> Vec<Placed> {
+            let marks = sheets.iter().flat_map(|(_, marks)| marks);
+            marks.filter_map(|mark| placed(mark)).collect()
+        };
+        if let Some(held) = &self.held {
+            return Shown {
+                stage: held.on_stage.backdrops.clone(),
+                placed: of_marks(&held.on_stage.sheets),
+                take_aways: held.take_aways.clone(),
+            };
+        }
+        let stage = self.stage();
+        let ids = stage.each().flat_map(BackdropView::sheets);
+        let ids = ids.chain([SheetId::Glass]);
+        let marks = ids.flat_map(|id| self.sheets.sheet(id).marks());
+        Shown {
+            placed: marks.filter_map(|mark| placed(mark)).collect(),
+            take_aways: self.take_aways.clone(),
+            stage,
         }
     }
 
@@ -349,5 +373,13 @@ impl Lesson {
             order: self.outline.order.clone(),
             stage: self.stage(),
         }
+    }
+}
+
+/// The picture that a mark is, if it is one.
+fn placed(mark: &Mark) -> Option<Placed> {
+    match &mark.body {
+        Body::Picture(placed) => Some(*placed),
+        _ => None,
     }
 }

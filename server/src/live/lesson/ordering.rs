@@ -2,25 +2,20 @@
 
 use bozzetto_core::change::{Change, Intent, Op, Refusal, SheetId, Step, check_steps};
 use bozzetto_core::ids::{AuthorId, ChangeId};
+use bozzetto_core::rights;
 use bozzetto_core::wet::WetShape;
 use bozzetto_core::wire::{FromServer, ToServer};
 
-use super::{Lesson, Role, nowhere};
+use super::{Lesson, nowhere};
 
 impl Lesson {
     pub(super) async fn message(&mut self, connection: u64, message: ToServer) {
-        let Some((author, presenter)) = self
-            .connections
-            .get(&connection)
-            .map(|c| (c.author, matches!(c.role, Role::Presenter)))
-        else {
+        let known = self.connections.get(&connection);
+        let Some((author, role)) = known.map(|c| (c.author, c.role.rights())) else {
             return;
         };
-        if !presenter {
-            // Participants watch; each message is judged here, whatever their page allows.
+        if !rights::may(role, &message) {
             let answer = match message {
-                ToServer::WantKey(backdrop) => return self.want_key(backdrop),
-                ToServer::WantStills => return self.want_stills(connection),
                 ToServer::Act { id, .. } => FromServer::Refused {
                     id,
                     why: Refusal::NotAllowed,
@@ -40,7 +35,7 @@ impl Lesson {
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
             },
             ToServer::WetShape(mut shape) => match shape.mark.check() {
-                Ok(()) => {
+                Ok(_) => {
                     shape.mark.author = author;
                     self.wet.put(WetShape::clone(&shape), &nowhere);
                     let seen = self.in_view(shape.sheet);
@@ -49,8 +44,11 @@ impl Lesson {
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
             },
             ToServer::WetEnd(mark) => {
-                self.wet.end(mark, &nowhere);
-                self.tell_everybody(&FromServer::WetEnd { mark }, false);
+                // Only whoever draws a stroke gives it up.
+                if self.wet.author_of(mark) == Some(author) {
+                    self.wet.end(mark, &nowhere);
+                    self.tell_everybody(&FromServer::WetEnd { mark }, false);
+                }
             }
             ToServer::Act { id, intent } => self.act(connection, author, id, &intent),
             ToServer::Arrange { current, beside } => self.arrange(current, beside).await,
@@ -67,6 +65,7 @@ impl Lesson {
             } => self.size(backdrop, width, height).await,
             ToServer::NewPage(backdrop) => self.new_page(backdrop).await,
             ToServer::Divide(divider) => self.divide(divider).await,
+            ToServer::SendAway(person) => self.send_away(person).await,
         }
     }
 
@@ -90,11 +89,16 @@ impl Lesson {
         id: ChangeId,
         intent: &Intent,
     ) -> Result<(), Refusal> {
-        if let Intent::Do(steps) | Intent::More(steps) = intent {
-            check_steps(steps)?;
-            self.check_sheets(steps)?;
-        }
         let (deed, steps) = self.sheets.resolve(author, intent)?;
+        // What is undone may be as it was before there was a budget.
+        check_steps(&steps)?;
+        let steps = match deed.goes_back() {
+            true => steps,
+            false => {
+                self.check_sheets(&steps)?;
+                self.sheets.vouched(author, steps)?
+            }
+        };
         self.order(Change {
             id,
             author,

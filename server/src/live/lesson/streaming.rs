@@ -1,11 +1,17 @@
 //! Picture streams, passed on from the presenter's browser to everybody else's.
 
+use std::time::Duration;
+
 use bozzetto_core::backdrop::BackdropView;
 use bozzetto_core::ids::{AuthorId, BackdropId};
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::FromServer;
+use tokio::time::Instant;
 
-use super::{Lesson, Role};
+use super::{KeyWanted, Lesson, Role};
+
+/// How often presenters are asked for a key frame at most.
+const KEY_EVERY: Duration = Duration::from_millis(300);
 
 impl Lesson {
     pub(super) fn chunk(&mut self, author: AuthorId, chunk: Chunk) {
@@ -46,28 +52,66 @@ impl Lesson {
     }
 
     fn presenters_here(&self) -> usize {
-        let all = self.connections.values();
-        all.filter(|c| matches!(c.role, Role::Presenter)).count()
+        let participants = self.watching.streams + self.watching.stills;
+        self.connections.len().saturating_sub(participants as usize)
     }
 
     /// Somebody has come who has seen nothing yet of what is streamed; a still screen sends nothing
     /// by itself.
-    pub(super) fn want_keys(&self) {
-        for backdrop in self.streaming() {
-            self.tell_presenters(&FromServer::WantKey(backdrop.id));
+    pub(super) fn want_keys(&mut self) {
+        let streaming: Vec<BackdropId> = self.streaming().map(|b| b.id).collect();
+        for backdrop in streaming {
+            self.want_key(backdrop);
         }
     }
 
-    /// Somebody cannot go on without a key frame.
-    pub(super) fn want_key(&self, backdrop: BackdropId) {
-        if self.may_stream(backdrop) {
-            self.tell_presenters(&FromServer::WantKey(backdrop));
+    /// Somebody cannot go on without a key frame. Presenters are told at once, and then no more often
+    /// than every [`KEY_EVERY`]: one key frame serves all who wait.
+    pub(super) fn want_key(&mut self, backdrop: BackdropId) {
+        if !self.may_stream(backdrop) {
+            self.keys.remove(&backdrop);
+            return;
+        }
+        match self.keys.get_mut(&backdrop) {
+            Some(wanted) if wanted.told.elapsed() < KEY_EVERY => wanted.again = true,
+            _ => self.tell_key(backdrop),
         }
     }
 
+    fn tell_key(&mut self, backdrop: BackdropId) {
+        let told = Instant::now();
+        self.keys.insert(backdrop, KeyWanted { told, again: false });
+        self.tell_presenters(&FromServer::WantKey(backdrop));
+    }
+
+    /// When presenters are to be told next.
+    pub(super) fn key_due(&self) -> Option<Instant> {
+        let waiting = self.keys.values().filter(|k| k.again);
+        waiting.map(|k| k.told + KEY_EVERY).min()
+    }
+
+    /// Tells presenters of what was asked for meanwhile.
+    pub(super) fn tell_keys(&mut self) {
+        let due = |k: &KeyWanted| k.again && k.told.elapsed() >= KEY_EVERY;
+        let all = self.keys.iter().filter(|(_, k)| due(k));
+        let due: Vec<BackdropId> = all.map(|(id, _)| *id).collect();
+        for backdrop in due {
+            self.keys.remove(&backdrop);
+            self.want_key(backdrop);
+        }
+    }
+
+    /// A participant's browser cannot decode streams; it says so once.
     pub(super) fn want_stills(&mut self, connection: u64) {
-        if let Some(c) = self.connections.get_mut(&connection) {
-            c.stills = true;
+        let Some(c) = self.connections.get_mut(&connection) else {
+            return;
+        };
+        if std::mem::replace(&mut c.stills, true) {
+            return;
+        }
+        if matches!(c.role, Role::Participant(_)) {
+            self.watching.streams = self.watching.streams.saturating_sub(1);
+            self.watching.stills += 1;
         }
         self.tell_watching();
         self.want_keys();
@@ -75,13 +119,10 @@ impl Lesson {
 
     /// How many there are for whom streams and stills have to be made.
     pub(super) fn tell_watching(&self) {
-        let participants = self.connections.values();
-        let participants = participants.filter(|c| matches!(c.role, Role::Participant(_)));
-        let (stills, streams): (Vec<_>, Vec<_>) = participants.partition(|c| c.stills);
-        let others = self.presenters_here().saturating_sub(1);
+        let others = self.presenters_here().saturating_sub(1) as u32;
         self.tell_presenters(&FromServer::Watching {
-            stills: stills.len() as u32,
-            streams: (streams.len() + others) as u32,
+            stills: self.watching.stills,
+            streams: self.watching.streams + others,
         });
     }
 }

@@ -3,7 +3,7 @@
 use bozzetto_core::change::{Change, Step};
 use bozzetto_core::wire::{FromServer, encode};
 
-use super::{Lesson, Role};
+use super::{Lesson, Role, Said};
 use crate::live::broadcast::{Broadcast, Frame, Sort};
 
 impl Lesson {
@@ -60,14 +60,22 @@ impl Lesson {
     /// While the lesson is paused, participants are told nothing.
     pub(super) fn tell_participants(&self, message: &FromServer) {
         if !self.outline.paused {
-            self.participants.publish(frame(message));
+            self.tell_participants_even_paused(message);
         }
     }
 
+    pub(super) fn tell_participants_even_paused(&self, message: &FromServer) {
+        self.participants.publish(frame(message));
+    }
+
     pub(super) fn answer(&self, connection: u64, message: &FromServer) {
+        self.say(connection, Said::Message(encode(message).into()));
+    }
+
+    /// Says something to one browser. Whoever does not read answers does not get them.
+    pub(super) fn say(&self, connection: u64, said: Said) {
         if let Some(c) = self.connections.get(&connection) {
-            // Whoever does not read answers does not get them.
-            let _ = c.direct.try_send(encode(message).into());
+            let _ = c.direct.try_send(said);
         }
     }
 }

@@ -1,0 +1,89 @@
+//! What a picture's file says beside its pixels: where and when it was taken, with what, and by
+//! whom. None of it is kept, since pictures are handed on to a room full of people.
+//!
+//! Nothing is decoded anew: the parts of the file that hold such things are left out and all others
+//! stay as they are, byte by byte. What is needed to show the picture stays: colour profiles, the
+//! frames of a moving picture, and which way up it is.
+
+use img_parts::jpeg::{Jpeg, markers};
+use img_parts::png::Png;
+use img_parts::webp::WebP;
+use img_parts::{Bytes, ImageEXIF};
+
+/// Which way up a picture is, as Exif numbers it: 1 is upright. Source: CIPA DC-008 (Exif 2.32), tag
+/// `Orientation`.
+pub type Orientation = u8;
+
+/// The chunks of a PNG file that say how its pixels are shown. Source: W3C PNG, third edition.
+const PNG_SHOWN: [&[u8; 4]; 18] = [
+    b"IHDR", b"PLTE", b"IDAT", b"IEND", b"tRNS", b"cHRM", b"gAMA", b"iCCP", b"sBIT", b"sRGB",
+    b"cICP", b"mDCV", b"cLLI", b"bKGD", b"pHYs", b"acTL", b"fcTL", b"fdAT",
+];
+
+/// Those of a WebP file. Source: RFC 9649, section 2.7.
+const WEBP_SHOWN: [&[u8; 4]; 7] = [
+    b"VP8 ", b"VP8L", b"VP8X", b"ALPH", b"ANIM", b"ANMF", b"ICCP",
+];
+
+/// The file without what it says beside its pixels; `None` when it is of no known kind or its parts
+/// cannot be told apart.
+pub fn stripped(bytes: &[u8], mime: &str, orientation: Orientation) -> Option<Vec<u8>> {
+    let bytes = Bytes::copy_from_slice(bytes);
+    let upright = (orientation > 1).then(|| exif(orientation));
+    Some(match mime {
+        "image/jpeg" => {
+            let mut jpeg = Jpeg::from_bytes(bytes).ok()?;
+            jpeg.segments_mut().retain(|s| match s.marker() {
+                // Colour profiles; other things may be in APP2 as well, such as further pictures.
+                markers::APP2 => s.contents().starts_with(b"ICC_PROFILE\0"),
+                // JFIF, and how Adobe's programs say what the colours mean.
+                markers::APP0 | markers::APP14 => true,
+                markers::APP1..=markers::APP15 | markers::COM => false,
+                _ => true,
+            });
+            jpeg.set_exif(upright);
+            jpeg.encoder().bytes().to_vec()
+        }
+        "image/png" => {
+            let mut png = Png::from_bytes(bytes).ok()?;
+            let shown = |kind: [u8; 4]| PNG_SHOWN.iter().any(|k| **k == kind);
+            png.chunks_mut().retain(|c| shown(c.kind()));
+            png.set_exif(upright);
+            png.encoder().bytes().to_vec()
+        }
+        "image/webp" => {
+            let mut webp = WebP::from_bytes(bytes).ok()?;
+            webp.set_exif(None);
+            let shown = |id: [u8; 4]| WEBP_SHOWN.iter().any(|k| **k == id);
+            webp.chunks_mut().retain(|c| shown(c.id()));
+            // The bit that says there is XMP. Source: RFC 9649, figure 7.
+            for chunk in webp.chunks_mut() {
+                if chunk.id() == *b"VP8X"
+                    && let Some(data) = chunk.content().data()
+                {
+                    let mut data = data.to_vec();
+                    data[0] &= !0b0000_0100;
+                    *chunk = img_parts::riff::RiffChunk::new(
+                        *b"VP8X",
+                        img_parts::riff::RiffContent::Data(data.into()),
+                    );
+                }
+            }
+            webp.set_exif(upright);
+            webp.encoder().bytes().to_vec()
+        }
+        _ => return None,
+    })
+}
+
+/// Exif data that say nothing but which way up a picture is: a TIFF header and a directory with one
+/// entry.
+fn exif(orientation: Orientation) -> Bytes {
+    let mut tiff = b"II*\0\x08\0\0\0\x01\0".to_vec();
+    // Tag 0x0112, a SHORT, one of it.
+    tiff.extend(b"\x12\x01\x03\0\x01\0\0\0");
+    tiff.extend([orientation, 0, 0, 0]);
+    // There is no further directory.
+    tiff.extend([0; 4]);
+    tiff.into()
+}

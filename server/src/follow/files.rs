@@ -1,0 +1,221 @@
+//! What participants get of files: only what is on stage now, or what is handed out, and of that
+//! only what is shown.
+
+use axum::extract::{Path, Query, State};
+use axum::http::HeaderMap;
+use axum::response::Response;
+use bozzetto_core::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::capture::Plan;
+use bozzetto_core::display::{DisplayList, Item, Placing};
+use bozzetto_core::frames::{Point, Rect};
+use bozzetto_core::ids::BackdropId;
+use bozzetto_core::placed::Placed;
+use bozzetto_core::wire::TakeAway;
+use serde::Deserialize;
+
+use super::routes::follower;
+use crate::app::App;
+use crate::backdrops::{self, Wanted, queries};
+use crate::captures;
+use crate::error::{AppError, Result};
+use crate::live::lesson::Shown;
+use crate::render::TO_DRAW;
+use crate::render::job::{File, Job, Print, Shows, Which};
+use crate::serving;
+
+/// What is being shown to participants of a lesson, for one of them.
+async fn shown(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Shown> {
+    follower(app, lesson, headers).await?;
+    let shown = app.live.shown(lesson).await;
+    shown.map_err(|_| AppError::NotFound)
+}
+
+async fn backdrop(
+    app: &App,
+    lesson: i64,
+    backdrop: i64,
+    headers: &HeaderMap,
+) -> Result<BackdropView> {
+    let shown = shown(app, lesson, headers).await?;
+    let wanted = BackdropId(backdrop as u64);
+    let found = shown.stage.each().find(|b| b.id == wanted);
+    found.cloned().ok_or(AppError::NotFound)
+}
+
+/// The file of a backdrop that is shown as it is. Of all others participants get pictures.
+async fn file(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    headers: &HeaderMap,
+    is_it: impl Fn(&BackdropKind) -> bool,
+) -> Result<Response> {
+    let view = backdrop(app, lesson, id, headers).await?;
+    if !is_it(&view.kind) {
+        return Err(AppError::NotFound);
+    }
+    let find = move |conn: &rusqlite::Connection| queries::media_of(conn, lesson, id);
+    let sha = app.store.read(find).await?.ok_or(AppError::NotFound)?;
+    serving::media(app, sha, headers).await
+}
+
+pub async fn picture(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let is_it = |kind: &BackdropKind| matches!(kind, BackdropKind::Picture { .. });
+    file(&app, lesson, id, &headers, is_it).await
+}
+
+pub async fn video(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let is_it = |kind: &BackdropKind| matches!(kind, BackdropKind::Video { .. });
+    file(&app, lesson, id, &headers, is_it).await
+}
+
+/// Only the page that is on stage: the next one may hold the answers.
+pub async fn page(
+    State(app): State<App>,
+    Path((lesson, id, page)): Path<(i64, i64, usize)>,
+    Query(wanted): Query<Wanted>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let view = backdrop(&app, lesson, id, &headers).await?;
+    if view.seen.page as usize != page {
+        return Err(AppError::NotFound);
+    }
+    backdrops::show_page(&app, lesson, &view, page, wanted, &headers).await
+}
+
+/// The part of a placed picture that is seen, in whole pixels: left, top, right, bottom. Of one that
+/// a backdrop is held at, nothing is said.
+#[derive(Deserialize, Clone, Copy)]
+pub struct Part {
+    l: Option<i64>,
+    t: Option<i64>,
+    r: Option<i64>,
+    b: Option<i64>,
+}
+
+impl Part {
+    /// The whole pixels that a part of a picture lies in.
+    fn around([x0, y0, x1, y1]: [f64; 4]) -> [i64; 4] {
+        [x0.floor(), y0.floor(), x1.ceil(), y1.ceil()].map(|v| v as i64)
+    }
+
+    /// Whether it is the part that a mark shows; numbers of scripts may be a pixel off.
+    fn is_of(self, there: [i64; 4]) -> bool {
+        let here = [self.l, self.t, self.r, self.b];
+        let near = |(a, b): (Option<i64>, i64)| a.is_some_and(|a| a.abs_diff(b) <= 1);
+        here.into_iter().zip(there).all(near)
+    }
+}
+
+/// A picture that lies on what participants are being shown, or that a backdrop is held at. Of one
+/// that is cut, only what is left of it.
+pub async fn placed(
+    State(app): State<App>,
+    Path((lesson, picture)): Path<(i64, u64)>,
+    Query(part): Query<Part>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let shown = shown(&app, lesson, &headers).await?;
+    if part.l.is_none() {
+        let held = shown.stage.each().filter_map(|b| b.seen.frozen);
+        let is_held = held.into_iter().any(|f| f.picture == picture);
+        return match is_held {
+            true => whole(&app, picture, &headers).await,
+            false => Err(AppError::NotFound),
+        };
+    }
+    let around = |p: &Placed| Part::around(p.seen());
+    let mut marks = shown.placed.iter().filter(|p| p.picture == picture);
+    let placed = marks.find(|p| part.is_of(around(p)));
+    let placed = placed.ok_or(AppError::NotFound)?;
+    let [l, t, r, b] = around(placed);
+    if [l, t, r, b] == [0, 0, i64::from(placed.width), i64::from(placed.height)] {
+        return whole(&app, picture, &headers).await;
+    }
+    let file = backdrops::placed_file(&app, picture).await?;
+    let file = file.ok_or(AppError::NotFound)?;
+    let tag = format!("\"cut-{}-{l}-{t}-{r}-{b}\"", file.name);
+    if serving::knows(&headers, &tag) {
+        return Ok(serving::picture("", &headers, &tag));
+    }
+    let (print, memory) = cut(picture, file, [l, t, r, b]);
+    let job = || Job::Cut(print);
+    let bytes = app.printed.get(tag.clone(), job, memory, TO_DRAW).await?;
+    Ok(serving::picture(bytes, &headers, &tag))
+}
+
+/// A part of a picture, in its own pixels, as something to be printed, and what memory it takes.
+fn cut(picture: u64, file: File, [l, t, r, b]: [i64; 4]) -> (Print, u64) {
+    let (width, height) = ((r - l).max(1) as u32, (b - t).max(1) as u32);
+    let corner = |x: i64, y: i64| Point::new(x as f64, y as f64);
+    let placing = Placing {
+        picture,
+        map: [1.0, 0.0, 0.0, 1.0, 0.0, 0.0],
+        part: [l, t, r, b].map(|v| v as f64),
+    };
+    let print = Print {
+        list: DisplayList {
+            items: vec![Item::Placed {
+                placing,
+                opacity: 1.0,
+            }],
+        },
+        plan: Plan {
+            area: Rect::from_corners(corner(l, t), corner(r, b)),
+            scale: 1.0,
+            width,
+            height,
+        },
+        pictures: vec![(Which::Placed(picture), Shows::Picture(file))],
+    };
+    let memory = backdrops::memory(&print.pictures) + u64::from(width) * u64::from(height) * 8;
+    (print, memory)
+}
+
+async fn whole(app: &App, picture: u64, headers: &HeaderMap) -> Result<Response> {
+    let file = backdrops::placed_file(app, picture).await?;
+    serving::media(app, file.ok_or(AppError::NotFound)?.name, headers).await
+}
+
+/// Something that is handed out, as far as participants know.
+async fn handed_out(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    headers: &HeaderMap,
+) -> Result<(TakeAway, String)> {
+    let shown = shown(app, lesson, headers).await?;
+    let known = shown.take_aways.into_iter().find(|t| t.id == id as u64);
+    let known = known.ok_or(AppError::NotFound)?;
+    let found = app
+        .store
+        .read(move |conn| captures::handed_out_file(conn, lesson, id))
+        .await?;
+    Ok((known, found.ok_or(AppError::NotFound)?))
+}
+
+pub async fn take_away(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let (_, sha) = handed_out(&app, lesson, id, &headers).await?;
+    serving::media(&app, sha, &headers).await
+}
+
+pub async fn download_take_away(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let (take_away, sha) = handed_out(&app, lesson, id, &headers).await?;
+    captures::download(&app, sha, &take_away.name).await
+}

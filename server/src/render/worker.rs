@@ -1,0 +1,225 @@
+//! `bozzetto render`: the process in which files that people brought are read and drawn.
+//!
+//! It does one job after another and lives for as long as the server wants it. What a file makes it
+//! do hurts nobody else: it takes no more memory than it is given (the system refuses it, and it
+//! ends), is ended by the server when it takes too long, and gives way to every other process.
+
+use std::collections::VecDeque;
+use std::io::{Read, Write};
+use std::path::Path;
+use std::sync::Arc;
+
+use bozzetto_core::budget;
+use bozzetto_core::frames::{Glass, Size};
+use bozzetto_core::wire::{decode, encode};
+use bozzetto_press::document::{Document, Part};
+use bozzetto_press::picture::{self, PageOf, Shown, Source};
+use bozzetto_press::{inkml, png, raster, sheet_svg};
+use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
+
+use super::job::{Done, File, Job, Order, PagePart, Print, Shows, Which};
+
+/// How much of what was opened is kept for the next job, in bytes.
+const KEPT: usize = 96 * 1024 * 1024;
+/// What the worker itself takes before it has opened anything, in bytes.
+const OWN: u64 = 24 * 1024 * 1024;
+/// How much lower the priority is: pens come first.
+const NICE: i32 = 10;
+
+/// Takes orders from standard input until it ends.
+///
+/// # Errors
+/// When the input is not one that a server sends.
+pub fn run() -> anyhow::Result<()> {
+    let _ = rustix::process::nice(NICE);
+    // A crash is no news: it leaves nothing behind.
+    let none = Rlimit {
+        current: Some(0),
+        maximum: Some(0),
+    };
+    let _ = setrlimit(Resource::Core, none);
+    // What went wrong is said in the answer.
+    std::panic::set_hook(Box::new(|_| {}));
+    let (mut input, mut output) = (std::io::stdin().lock(), std::io::stdout().lock());
+    let mut kept = Kept::default();
+    let mut length = [0; 4];
+    while input.read_exact(&mut length).is_ok() {
+        let mut bytes = vec![0; u32::from_le_bytes(length) as usize];
+        input.read_exact(&mut bytes)?;
+        let order: Order = decode(&bytes).ok_or_else(|| anyhow::anyhow!("no order"))?;
+        drop(bytes);
+        if order.memory > super::ORDINARY {
+            kept = Kept::default();
+        }
+        allow(order.memory);
+        let work = std::panic::AssertUnwindSafe(|| kept.work(order.job));
+        let done = std::panic::catch_unwind(work)
+            .unwrap_or_else(|_| Done::Fault("The file is damaged.".to_owned()));
+        allow(super::LARGE);
+        let answer = encode(&done);
+        output.write_all(&(answer.len() as u32).to_le_bytes())?;
+        output.write_all(&answer)?;
+        output.flush()?;
+    }
+    Ok(())
+}
+
+/// Lets the process have this much memory to write in. Source: `setrlimit(2)`, `RLIMIT_DATA`, which
+/// counts private mappings that can be written to since Linux 4.7.
+fn allow(memory: u64) {
+    let limit = Rlimit {
+        current: Some(memory + OWN),
+        maximum: getrlimit(Resource::Data).maximum,
+    };
+    let _ = setrlimit(Resource::Data, limit);
+}
+
+/// What was opened, newest first: a backdrop is captured again and again.
+#[derive(Default)]
+struct Kept {
+    pictures: VecDeque<(String, Source)>,
+    documents: VecDeque<(String, Arc<Document>)>,
+}
+
+impl Kept {
+    fn work(&mut self, job: Job) -> Done {
+        self.try_to(job).unwrap_or_else(Done::Fault)
+    }
+
+    fn try_to(&mut self, job: Job) -> Result<Done, String> {
+        match job {
+            Job::Picture(path) => {
+                let read = picture::read(bytes(&path)?).map_err(|e| e.to_string())?;
+                Ok(Done::Picture {
+                    bytes: read.bytes,
+                    mime: read.mime.to_owned(),
+                    width: read.width,
+                    height: read.height,
+                    vector: read.vector,
+                })
+            }
+            Job::Document(path) => {
+                let document = Document::open(bytes(&path)?).map_err(|e| e.to_string())?;
+                Ok(Done::Document(document.pages()))
+            }
+            Job::Marks { file, stage } => marks(&bytes(&file)?, stage),
+            Job::Page { file, part } => self.page(&file, &part),
+            Job::Cut(print) => {
+                let shown = self.shown(&print.pictures)?;
+                let pixmap = raster::print(&print.list, &print.plan, &shown);
+                let pixmap = pixmap.ok_or("It is too large to be drawn.")?;
+                pixmap
+                    .encode_png()
+                    .map(Done::Png)
+                    .map_err(|e| e.to_string())
+            }
+            Job::Small { print, most } => {
+                let shown = self.shown(&print.pictures)?;
+                let pixmap = raster::print(&print.list, &print.plan, &shown);
+                let pixmap = pixmap.ok_or("It is too large to be drawn.")?;
+                Ok(Done::Png(png::thumbnail(&pixmap, most.0, most.1)))
+            }
+            Job::Capture { print, scale, most } => {
+                let Print {
+                    list,
+                    plan,
+                    pictures,
+                } = print;
+                let shown = self.shown(&pictures)?;
+                let (whole, small) = raster::capture(&list, &plan, &shown, scale, most)
+                    .ok_or("It is too large to be drawn.")?;
+                Ok(Done::Capture { whole, small })
+            }
+        }
+    }
+
+    fn page(&mut self, file: &File, part: &PagePart) -> Result<Done, String> {
+        let document = self.document(file)?;
+        let printed = document.print(
+            part.page,
+            &Part {
+                scale: part.scale,
+                x: f64::from(part.x),
+                y: f64::from(part.y),
+                width: part.width,
+                height: part.height,
+            },
+        );
+        let pixmap = printed.ok_or("There is no such page.")?;
+        Ok(Done::Png(png::encode(&pixmap, 1.0)))
+    }
+
+    fn shown(&mut self, pictures: &[(Which, Shows)]) -> Result<Shown, String> {
+        let mut shown = Shown::default();
+        for (which, shows) in pictures {
+            let source = match shows {
+                Shows::Picture(file) => self.picture(file)?,
+                Shows::Page { file, page, width } => Source::Page(PageOf {
+                    document: self.document(file)?,
+                    number: *page,
+                    width: *width,
+                }),
+            };
+            match which {
+                Which::Backdrop(key) => shown.backdrops.insert(*key, source),
+                Which::Placed(name) => shown.placed.insert(*name, source),
+            };
+        }
+        Ok(shown)
+    }
+
+    fn picture(&mut self, file: &File) -> Result<Source, String> {
+        if let Some(source) = newest(&mut self.pictures, &file.name) {
+            return Ok(source);
+        }
+        let source = Source::open(&bytes(&file.path)?).map_err(|e| e.to_string())?;
+        self.pictures
+            .push_front((file.name.clone(), source.clone()));
+        let mut sum = 0;
+        let fits = self.pictures.iter().take_while(|(_, s)| {
+            sum += s.bytes();
+            sum <= KEPT
+        });
+        let fits = fits.count();
+        self.pictures.truncate(fits);
+        Ok(source)
+    }
+
+    fn document(&mut self, file: &File) -> Result<Arc<Document>, String> {
+        if let Some(document) = newest(&mut self.documents, &file.name) {
+            return Ok(document);
+        }
+        let document = Document::open(bytes(&file.path)?).map_err(|e| e.to_string())?;
+        let document = Arc::new(document);
+        self.documents.truncate(1);
+        self.documents
+            .push_front((file.name.clone(), document.clone()));
+        Ok(document)
+    }
+}
+
+/// What is kept under this name, which becomes the newest.
+fn newest<T: Clone>(kept: &mut VecDeque<(String, T)>, name: &str) -> Option<T> {
+    let at = kept.iter().position(|(known, _)| known == name)?;
+    let found = kept.remove(at)?;
+    let value = found.1.clone();
+    kept.push_front(found);
+    Some(value)
+}
+
+fn bytes(path: &Path) -> Result<Vec<u8>, String> {
+    std::fs::read(path).map_err(|e| format!("The file could not be read: {e}"))
+}
+
+fn marks(bytes: &[u8], stage: Size<Glass>) -> Result<Done, String> {
+    let head = String::from_utf8_lossy(&bytes[..bytes.len().min(4096)]).into_owned();
+    let (marks, left) = if head.contains("<svg") {
+        let marks = sheet_svg::read(bytes).map_err(|e| e.to_string())?;
+        (marks, Vec::new())
+    } else {
+        let read = inkml::read(bytes, stage).map_err(|e| e.to_string())?;
+        (read.marks, read.left)
+    };
+    budget::check_all(&marks).map_err(|e| format!("These marks cannot be read: {e}."))?;
+    Ok(Done::Marks { marks, left })
+}

@@ -1,0 +1,150 @@
+//! Sending people away, new codes, sessions that end.
+
+mod common;
+
+use axum::body::Body;
+use axum::http::{Request, header};
+use bozzetto::auth::passphrase;
+use bozzetto::store::Store;
+use bozzetto_core::ids::PersonId;
+use bozzetto_core::wire::{FromServer, ToServer};
+use common::{Browser, Server, cookies, text};
+
+const FORM: &str = "application/x-www-form-urlencoded";
+
+/// Whoever is sent away is told, stays away though they know the code, and can be let in again; and
+/// the code before a new one leads nowhere, while who is here stays.
+#[tokio::test(flavor = "multi_thread")]
+async fn somebody_sent_away_stays_away() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let (mut presenter, _) = server.presenter(lesson).await;
+    let (cookie, other) = (
+        server.join(lesson, "Wild").await,
+        server.join(lesson, "Ines").await,
+    );
+    let (mut wild, welcome) = server.participant(lesson, &cookie).await;
+    let (mut ines, _) = server.participant(lesson, &other).await;
+    let person = PersonId(welcome.author.0);
+    presenter.send(&ToServer::SendAway(person)).await;
+    assert_eq!(wild.close_code().await, Some(4003));
+    let left = presenter.until(|m| match m {
+        FromServer::Left(id) => Some(id),
+        _ => None,
+    });
+    assert_eq!(left.await, person);
+    let page = format!("/follow/{lesson}");
+    let follow = async |cookie: &str| {
+        let request = Request::get(&page).header(header::COOKIE, cookie);
+        server.ask(request, Body::empty()).await.status().as_u16()
+    };
+    assert_eq!((follow(&cookie).await, follow(&other).await), (303, 200));
+    let code = async || {
+        let code = server
+            .app
+            .store
+            .read(move |c| bozzetto::lessons::queries::code(c, lesson));
+        code.await.unwrap().unwrap()
+    };
+    let join = async |code: String, cookie: &str| {
+        let request = Request::post("/join")
+            .header(header::CONTENT_TYPE, FORM)
+            .header(header::COOKIE, cookie);
+        let answer = server.ask(request, format!("code={code}&name=Again")).await;
+        (answer.status().as_u16(), cookies(&answer))
+    };
+    assert_eq!(join(code().await, &cookie).await.0, 403);
+    // A participant may not send anybody away.
+    ines.send(&ToServer::SendAway(PersonId(1))).await;
+    let sorry = ines.until(|m| matches!(m, FromServer::Sorry(_)).then_some(()));
+    sorry.await;
+
+    let away = text(server.get(&format!("/lessons/{lesson}/sent-away")).await).await;
+    assert!(away.contains("Wild") && away.contains("Let in again"));
+    let let_in = format!("/lessons/{lesson}/sent-away/{}/let-in", person.0);
+    assert_eq!(
+        server
+            .ask(Request::post(&let_in), Body::empty())
+            .await
+            .status(),
+        200
+    );
+    let before = code().await;
+    assert_eq!(join(before.clone(), &cookie).await.0, 303);
+
+    let renew = Request::post(format!("/lessons/{lesson}/joining/code"));
+    let sheet = text(server.ask(renew, Body::empty()).await).await;
+    let new = code().await;
+    assert!(new != before && sheet.contains(&bozzetto_core::join_code::shown(&new)));
+    assert_eq!(join(before, "").await.0, 422);
+    assert_eq!(follow(&other).await, 200);
+}
+
+/// Sessions: listed, ended one by one, by logging out and by a new passphrase, which closes their open
+/// pages; a participant's ends by itself.
+#[tokio::test(flavor = "multi_thread")]
+async fn an_ended_session_closes_what_is_open() {
+    let data = tempfile::tempdir().unwrap();
+    let store = Store::open(data.path()).unwrap();
+    let set = store.write(|c| passphrase::set(c, "sea room to leeward"));
+    set.await.unwrap();
+    // A proxy's word makes it ask, and is taken on whom it speaks for.
+    let behind = |o: &mut bozzetto::app::Options| o.proxies = vec![[127, 0, 0, 1].into()];
+    let server = Server::start_with(data.path(), behind).await;
+    let lesson = server.lesson().await;
+    let enter = async |agent: &str| {
+        let request = Request::post("/enter")
+            .header(header::CONTENT_TYPE, FORM)
+            .header("x-forwarded-for", "10.1.1.1, 10.2.2.2")
+            .header(header::USER_AGENT, agent);
+        let answer = server.ask(request, "passphrase=sea+room+to+leeward").await;
+        assert_eq!(answer.status(), 303);
+        cookies(&answer)
+    };
+    let laptop = enter("Mozilla/5.0 (Windows NT 10.0) Chrome/140 Safari/537").await;
+    let display = enter("Mozilla/5.0 (X11; Linux) Firefox/141").await;
+    let path = format!("/lessons/{lesson}/live");
+    let (mut on_laptop, _) = Browser::open(server.address, &path, Some(&laptop), None).await;
+    let (mut on_display, _) = Browser::open(server.address, &path, Some(&display), None).await;
+    let page = |cookie: &str| {
+        let request = Request::get("/settings").header(header::COOKIE, cookie);
+        server.ask(request, Body::empty())
+    };
+    let listed = text(page(&laptop).await).await;
+    assert!(listed.contains("Chrome on Windows") && listed.contains("Firefox on Linux"));
+    let post = |path: String, cookie: &str| {
+        let request = Request::post(path).header(header::COOKIE, cookie);
+        server.ask(request, Body::empty())
+    };
+    assert_eq!(
+        post("/sessions/others/end".to_owned(), &laptop)
+            .await
+            .status(),
+        303
+    );
+    assert_eq!(on_display.close_code().await, Some(4004));
+    assert_eq!(page(&display).await.status(), 303);
+    assert_eq!(page(&laptop).await.status(), 200);
+    assert_eq!(post("/leave".to_owned(), &laptop).await.status(), 303);
+    assert_eq!(on_laptop.close_code().await, Some(4004));
+    assert_eq!(page(&laptop).await.status(), 303);
+
+    // A new passphrase, set by another process: the open page is closed when it is next tried.
+    let again = enter("Firefox/141").await;
+    let (mut open, _) = Browser::open(server.address, &path, Some(&again), None).await;
+    let set = store.write(|c| passphrase::set(c, "under the lee of Isola Corda"));
+    set.await.unwrap();
+    server.app.sessions_changed();
+    assert_eq!(open.close_code().await, Some(4004));
+
+    let cookie = server.join(lesson, "Sefa").await;
+    let (_sefa, _) = server.participant(lesson, &cookie).await;
+    let expire = server.app.store.write(|c| {
+        c.execute("UPDATE participant SET expires_at = 1", [])?;
+        Ok(())
+    });
+    expire.await.unwrap();
+    let request = Request::get(format!("/follow/{lesson}")).header(header::COOKIE, &cookie);
+    assert_eq!(server.ask(request, Body::empty()).await.status(), 303);
+}
