@@ -62,7 +62,7 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
     let (mut participant, _) = server.participant(lesson, &cookie).await;
     let fetch = async |page: u32| {
         let path = format!(
-            "/follow/{lesson}/backdrops/{}/pages/{page}?width=300",
+            "/follow/{lesson}/backdrops/{}/pages/{page}?width=512",
             document.0
         );
         let request = Request::get(path).header(header::COOKIE, &cookie);
@@ -345,24 +345,20 @@ async fn an_uploaded_page_is_kept_apart() {
     let server = Server::start(data.path()).await;
     let lesson = server.lesson().await;
     let tide = add(&server, lesson, "tide.html", TIDE).await;
-    let view = server
-        .app
-        .store
-        .read(move |c| queries::one(c, tide.0 as i64))
-        .await;
-    let BackdropKind::Page(bozzetto_core::backdrop::Page::Kept { name, entry, .. }) =
-        view.unwrap().unwrap().kind
-    else {
-        panic!("a page that is kept")
-    };
-    assert!(name.len() == 32 && entry == "index.html");
-    let served = server.get(&format!("/pages/{name}/{entry}")).await;
+    let frame = format!("/lessons/{lesson}/backdrops/{}/frame/index.html", tide.0);
+    let frame = server.get(&frame).await;
+    let address = frame.headers()[header::LOCATION]
+        .to_str()
+        .unwrap()
+        .to_owned();
+    let (folder, _) = address.rsplit_once('/').unwrap();
+    let served = server.get(&address).await;
     let policy = served.headers()[header::CONTENT_SECURITY_POLICY]
         .to_str()
         .unwrap()
         .to_owned();
     assert!(policy.starts_with("sandbox allow-scripts") && !policy.contains("allow-same-origin"));
-    let own = format!("http://{}/pages/{name}/", server.address);
+    let own = format!("http://{}{folder}/", server.address);
     for directive in [
         "script-src",
         "connect-src",
@@ -381,7 +377,7 @@ async fn an_uploaded_page_is_kept_apart() {
     let html = text(served).await;
     assert!(html.contains("bozzetto-bridge.js") && html.contains("Rada del Sale"));
     let other = server
-        .get(&format!("/pages/{name}/../../lessons/{lesson}"))
+        .get(&format!("{folder}/../../lessons/{lesson}"))
         .await;
     assert_ne!(other.status(), StatusCode::OK);
     let guess = server

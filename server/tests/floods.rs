@@ -172,12 +172,17 @@ async fn slow_and_endless_requests_are_closed() {
 async fn there_are_only_so_many_connections() {
     let data = tempfile::tempdir().unwrap();
     let server = Server::start_with(data.path(), |o| o.connections = Some(128)).await;
+    let request = format!("GET /health HTTP/1.1\r\nHost: {}\r\n\r\n", server.address);
     let mut held = Vec::new();
     for _ in 0..128 {
-        held.push(TcpStream::connect(server.address).await.unwrap());
+        let mut line = TcpStream::connect(server.address).await.unwrap();
+        line.write_all(request.as_bytes()).await.unwrap();
+        let mut answer = [0; 12];
+        line.read_exact(&mut answer).await.unwrap();
+        assert_eq!(&answer, b"HTTP/1.1 200");
+        held.push(line);
     }
     let mut late = TcpStream::connect(server.address).await.unwrap();
-    let request = format!("GET /health HTTP/1.1\r\nHost: {}\r\n\r\n", server.address);
     let _ = late.write_all(request.as_bytes()).await;
     let mut said = Vec::new();
     let _ = late.read_to_end(&mut said).await;

@@ -61,7 +61,7 @@ async fn wrong_codes_hold_up_nobody_else_behind_the_same_address() {
         assert_eq!(join(&server, &code, pupil).await.0, 303);
     }
     // A right code makes no room for wrong ones.
-    let wild = &pupils[0];
+    let wild = &pupils[11];
     assert_eq!(join(&server, &code, wild).await.0, 429);
     // A script without a name.
     let mut refused = 0;
@@ -149,7 +149,6 @@ fn weak_passphrases_are_refused_with_a_reason() {
     for weak in [
         "short",
         "password123",
-        "bozzetto bozzetto",
         "1234567890",
         "qwertyuiop",
         "presenter1",

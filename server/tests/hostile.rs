@@ -157,6 +157,7 @@ async fn a_lesson_with_impossible_marks_opens_without_them() {
 /// again, and the workers are there for the next one.
 #[tokio::test(flavor = "multi_thread")]
 async fn hostile_files_hurt_nothing_but_themselves() {
+    let (files, ink_files) = (hostile::files(), hostile::ink());
     let data = tempfile::tempdir().unwrap();
     let hurry = |o: &mut bozzetto::app::Options| o.longest_job = Duration::from_secs(3);
     let server = Server::start_with(data.path(), hurry).await;
@@ -166,7 +167,6 @@ async fn hostile_files_hurt_nothing_but_themselves() {
     let path = format!("/lessons/{lesson}/order/files");
     let ink = format!("/lessons/{lesson}/marks");
     let begun = Instant::now();
-    let files = hostile::files();
     let uploads = files
         .iter()
         .map(|(name, bytes)| server.upload(&path, name, bytes));
@@ -198,6 +198,7 @@ async fn hostile_files_hurt_nothing_but_themselves() {
     for ((name, _), (status, said)) in files.iter().zip(&answers.0) {
         let kept = [
             "swelling.zip",
+            "wide.png",
             "nested.svg",
             "fractal.pdf",
             "huge-image.pdf",

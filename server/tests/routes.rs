@@ -12,6 +12,7 @@ use bozzetto::auth::{passphrase, sessions, token};
 use bozzetto::door::{Access, Route};
 use bozzetto::store::Store;
 use bozzetto_core::backdrop::{BackdropKind, Page};
+use bozzetto_core::wire::{FromServer, ToServer};
 use common::Server;
 
 /// Who asks.
@@ -46,7 +47,8 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         ),
         (
             "/follow/{lesson}/backdrops/{backdrop}/pages/{page}",
-            [200, 404, 404, 403],
+            // What was seen when it was paused goes on being seen.
+            [200, 404, 200, 403],
         ),
         (
             "/follow/{lesson}/take-aways/{capture}/picture.png",
@@ -161,7 +163,9 @@ impl House {
     async fn be(&self, state: &str) {
         let lesson = self.lesson;
         let post = async |path: String| {
-            let request = Request::post(path).header(header::COOKIE, &self.presenter);
+            let request = Request::post(path)
+                .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+                .header(header::COOKIE, &self.presenter);
             assert!(
                 self.server
                     .ask(request, Body::empty())
@@ -173,13 +177,13 @@ impl House {
         match state {
             "off stage" => post(format!("/lessons/{lesson}/boards")).await,
             "paused" => {
-                let pause = "UPDATE lesson SET paused = 1, paused_at = ?1 WHERE id = ?2";
-                let now = bozzetto::now();
-                let set = self.server.app.store.write(move |c| {
-                    c.execute(pause, [now, lesson])?;
-                    Ok(())
+                let (mut presenter, _) = self.server.presenter(lesson).await;
+                presenter.send(&ToServer::Pause(true)).await;
+                let paused = presenter.until(|m| match m {
+                    FromServer::Lesson(view) => view.paused.then_some(()),
+                    _ => None,
                 });
-                set.await.unwrap();
+                paused.await;
             }
             "deleted" => post(format!("/lessons/{lesson}/delete")).await,
             _ => {}

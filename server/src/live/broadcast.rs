@@ -71,7 +71,10 @@ impl Broadcast {
         }
         newest.bytes += frame.bytes.len();
         newest.frames.push_back(frame);
-        while newest.frames.len() > BACKLOG || newest.bytes > BACKLOG_BYTES {
+        // The newest stays, however large: whoever is up to date gets it.
+        while newest.frames.len() > 1
+            && (newest.frames.len() > BACKLOG || newest.bytes > BACKLOG_BYTES)
+        {
             let Some(old) = newest.frames.pop_front() else {
                 break;
             };

@@ -131,7 +131,7 @@ fn fractal_pdf() -> Vec<u8> {
     pdf(&objects)
 }
 
-/// A page with a picture of 30 000 by 30 000 pixels, packed twice.
+/// A page with a picture of 16 000 by 16 000 pixels, packed twice.
 fn huge_image_pdf() -> Vec<u8> {
     let pack = |bytes: &[u8]| {
         let level = flate2::Compression::best();
@@ -141,15 +141,15 @@ fn huge_image_pdf() -> Vec<u8> {
     };
     let level = flate2::Compression::fast();
     let mut packer = flate2::write::ZlibEncoder::new(Vec::new(), level);
-    let rows = vec![0; 30_000 * 3 * 10];
-    for _ in 0..3000 {
+    let rows = vec![0; 16_000 * 3 * 10];
+    for _ in 0..1600 {
         packer.write_all(&rows).unwrap();
     }
     let pixels = pack(&packer.finish().unwrap());
     let mut objects = page("/XObject<</I 5 0 R>>").to_vec();
     objects.push(stream("", b"600 0 0 800 0 0 cm /I Do"));
     objects.push(stream(
-        "/Type/XObject/Subtype/Image/Width 30000/Height 30000/ColorSpace/DeviceRGB/BitsPerComponent 8/Filter[/FlateDecode/FlateDecode]",
+        "/Type/XObject/Subtype/Image/Width 16000/Height 16000/ColorSpace/DeviceRGB/BitsPerComponent 8/Filter[/FlateDecode/FlateDecode]",
         &pixels,
     ));
     pdf(&objects)

@@ -129,6 +129,8 @@ impl Server {
 
     /// Brings a file to a lesson's stage; gives the backdrop's id, or panics with the reason.
     pub async fn bring(&self, lesson: i64, name: &str, bytes: &[u8]) -> i64 {
+        // A lesson that is open shows what is brought.
+        self.app.live.look(lesson).await.unwrap();
         let (status, said) = self
             .upload(&format!("/lessons/{lesson}/backdrops"), name, bytes)
             .await;

@@ -286,9 +286,12 @@ impl Lesson {
         if let Some(held) = &mut self.held {
             // Nothing new while it is paused; but what is taken back is gone.
             let there = |t: &TakeAway| self.take_aways.iter().any(|n| n.id == t.id);
+            let before = held.take_aways.len();
             held.take_aways.retain(there);
-            let left = FromServer::TakeAways(held.take_aways.clone());
-            self.tell_participants_even_paused(&left);
+            if held.take_aways.len() < before {
+                let left = FromServer::TakeAways(held.take_aways.clone());
+                self.tell_participants_even_paused(&left);
+            }
         }
         self.tell_participants(&FromServer::TakeAways(self.take_aways.clone()));
     }
