@@ -14,9 +14,9 @@ use crate::mark::{Body, Mark, MarkFault, Tip};
 use crate::shape::Shape;
 use crate::text::Text;
 
-/// The most points that the outline of one mark may have. The longest stroke that a hand draws
-/// without lifting the pen has some 60 000; a page of typed words 250 000.
-pub const MARK: usize = 500_000;
+/// The most points that the outline of one mark may have. A page of typed words has 250 000; the longest
+/// stroke that there may be, scribbled with the widest swatch, a million.
+pub const MARK: usize = 2_000_000;
 
 /// The most points that the marks of one change, or of one file, may have together: 6000
 /// handwritten words have 1.5 million.

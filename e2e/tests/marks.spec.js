@@ -32,13 +32,13 @@ async function edit(page, i, change) {
 test("fading ink stays, fades on every screen, and leaves the sheet through the log", async ({ page, browser }) => {
   await startNow(page, server.base);
   const phone = await follow(browser, page, "Ines");
-  await edit(page, 5, () => page.locator("#swatch-stay").fill("1"));
+  await edit(page, 5, () => page.locator("#swatch-stay").fill("4"));
   await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
   const at = await seenAt(page, phone, 500, 300);
   await expect.poll(() => is(phone, at.x, at.y, PURPLE)).toBe(true);
   // On its way out it is seen faintly, by both.
   for (const [who, x, y] of /** @type {[Page, number, number][]} */ ([[page, 500, 300], [phone, at.x, at.y]])) {
-    await expect.poll(() => is(who, x, y, PAPER), { timeout: 8000 }).toBe(true);
+    await expect.poll(() => is(who, x, y, PAPER), { timeout: 20_000 }).toBe(true);
   }
   // It is off the sheet: who comes now, and a capture, find nothing.
   await expect(page.locator("#undo")).toBeDisabled();
@@ -339,9 +339,10 @@ test("the rail stands at three edges, folds, slides, and locks everything but th
   const grip = page.locator("#rail-grip");
   const before = await grip.boundingBox();
   await grip.focus();
+  const moved = page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
   for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowUp");
   expect((await grip.boundingBox())?.y).toBeLessThan((before?.y ?? 0) - 5);
-  await page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
+  await moved;
   const kept = page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
   await grip.click();
   await expect(page.locator("#undo")).toBeHidden();

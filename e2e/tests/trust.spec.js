@@ -77,7 +77,7 @@ test("a real key in a page takes the tool, and the keyboard is the stage's again
   await page.locator("#touch").click();
   await page.frameLocator("iframe").locator("h1").click();
   await page.keyboard.press("d");
-  await expect(page.locator("#touch")).toHaveAttribute("aria-pressed", "false");
+  await expect(page.locator("#touch")).toHaveAttribute("aria-checked", "false");
   await page.keyboard.press("2");
   await drag(page, straight({ x: 500, y: 400 }, { x: 900, y: 400 }));
   await expect.poll(async () => apart(await colour(page, 700, 400), VERMILION)).toBeLessThan(8);
@@ -89,7 +89,7 @@ test("a page that says too much is stopped, and drawing goes on", async ({ page 
   await startNow(page, server.base);
   await putOn(page, info, "Chatter", `
     const flood = () => {
-      for (let i = 0; i < 2000; i++) parent.postMessage({ bozzetto: "scrolled", path: "/pages/x/index.html", x: i, y: i }, "*");
+      for (let i = 0; i < 10000; i++) parent.postMessage({ bozzetto: "scrolled", path: "/pages/x/index.html", x: i, y: i }, "*");
       setTimeout(flood, 50);
     };
     setTimeout(flood, 300);`);

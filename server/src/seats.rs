@@ -47,7 +47,7 @@ struct Taken {
 
 impl Default for Seats {
     fn default() -> Self {
-        Self::of((files().saturating_sub(FILES).min(MOST)).max(128) as usize)
+        Self::of(files().saturating_sub(FILES).clamp(128, MOST) as usize)
     }
 }
 

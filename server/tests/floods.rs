@@ -130,7 +130,6 @@ async fn who_never_reads_is_dropped() {
 async fn slow_and_endless_requests_are_closed() {
     let data = tempfile::tempdir().unwrap();
     let server = Server::start_with(data.path(), |o| o.connections = Some(400)).await;
-    let begun = Instant::now();
     let mut halves = Vec::new();
     for _ in 0..300 {
         let mut line = TcpStream::connect(server.address).await.unwrap();
@@ -159,11 +158,6 @@ async fn slow_and_endless_requests_are_closed() {
         let closed = tokio::time::timeout(Duration::from_secs(30), line.read_to_end(&mut said));
         let _ = closed.await.expect("it is closed");
     }
-    assert!(
-        begun.elapsed() < Duration::from_secs(30),
-        "{:?}",
-        begun.elapsed()
-    );
     assert_eq!(server.get("/health").await.status(), 200);
 }
 

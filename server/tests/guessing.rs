@@ -3,8 +3,6 @@
 
 mod common;
 
-use std::time::{Duration, Instant};
-
 use axum::http::{Request, header};
 use bozzetto::auth::guessing::JOINING;
 use bozzetto::auth::passphrase;
@@ -108,15 +106,15 @@ async fn passphrases_are_counted_before_they_are_hashed() {
     assert!(own.contains("presenter=") && own.contains("entered="));
 
     let tries = (0..400).map(|_| enter(&server, "sea room to windward", ""));
-    let begun = Instant::now();
     let all = futures_util::future::join_all(tries);
-    let page = async {
-        tokio::time::sleep(Duration::from_millis(20)).await;
-        let asked = Instant::now();
-        assert_eq!(server.get("/join").await.status(), 200);
-        asked.elapsed()
+    tokio::pin!(all);
+    // Other pages are there before the last passphrase has been looked at.
+    let page = tokio::select! {
+        _ = &mut all => None,
+        page = server.get("/join") => Some(page.status()),
     };
-    let (answers, page) = futures_util::future::join(all, page).await;
+    assert_eq!(page.map(u16::from), Some(200));
+    let answers = all.await;
     let evaluated = answers.iter().filter(|a| a.status() == 422).count();
     assert!(evaluated <= 5, "{evaluated} were looked at");
     assert!(
@@ -124,8 +122,6 @@ async fn passphrases_are_counted_before_they_are_hashed() {
             .iter()
             .all(|a| [422, 429].contains(&a.status().as_u16()))
     );
-    assert!(page < Duration::from_secs(5), "{page:?}");
-    assert!(begun.elapsed() < Duration::from_secs(30));
     // A stranger at another address is not let in by the right one either, once all is used up; the
     // presenter, whose browser is known, is.
     for n in 0..40 {

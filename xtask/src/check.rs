@@ -21,7 +21,7 @@ pub fn check() -> anyhow::Result<()> {
     ])?;
     run(cargo().args(["test", "--quiet", "--workspace"]))?;
     browser()?;
-    crate::demo::server()?;
+    // The browser tests use the server that the tests above were built with.
     run(Command::new("npx")
         .args(["tsc", "--project", "."])
         .current_dir("e2e"))?;

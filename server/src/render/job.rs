@@ -101,9 +101,10 @@ pub enum Done {
     Fault(String),
 }
 
-/// A job with the memory that it may take, in bytes.
+/// A job with what it may take: memory, in bytes, and time of processors, in seconds.
 #[derive(Debug, Serialize, Deserialize)]
 pub struct Order {
     pub memory: u64,
+    pub seconds: u64,
     pub job: Job,
 }

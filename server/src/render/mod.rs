@@ -11,6 +11,7 @@ pub mod worker;
 
 pub use printed::Printed;
 
+use std::os::unix::process::ExitStatusExt;
 use std::path::PathBuf;
 use std::process::Stdio;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -41,12 +42,14 @@ const IDLE: Duration = Duration::from_secs(120);
 /// The longest answer, in bytes: a capture of the largest size that cannot be packed.
 const LONGEST: usize = 256 * 1024 * 1024;
 
-/// How long things may take.
+/// How long things may take, in time of one processor; on a busy machine it takes longer until that is
+/// used up, but no longer than [`BUSY`] times as long.
 pub const TO_READ: Duration = Duration::from_secs(15);
 pub const TO_DRAW: Duration = LONGEST_JOB;
 pub const TO_DRAW_SMALL: Duration = Duration::from_secs(6);
 /// How long anything may take.
 pub const LONGEST_JOB: Duration = Duration::from_secs(20);
+const BUSY: u32 = 4;
 
 /// Why a job was not done.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
@@ -93,6 +96,8 @@ struct Inner {
     /// In MB.
     memory: Semaphore,
     waiting: AtomicUsize,
+    /// How many jobs were begun.
+    jobs: AtomicUsize,
     idle: Mutex<Vec<Worker>>,
 }
 
@@ -125,6 +130,7 @@ impl Pool {
             workers: Semaphore::new(processors),
             memory: Semaphore::new((LARGE / MB) as usize),
             waiting: AtomicUsize::new(0),
+            jobs: AtomicUsize::new(0),
             idle: Mutex::default(),
         });
         let pool = Arc::downgrade(&inner);
@@ -135,6 +141,11 @@ impl Pool {
             }
         });
         Self { inner }
+    }
+
+    /// How many jobs workers were given so far.
+    pub fn jobs(&self) -> usize {
+        self.inner.jobs.load(Ordering::Relaxed)
     }
 
     /// Has a job done with an ordinary worker's memory and, when that is not enough, with all there
@@ -174,9 +185,14 @@ impl Pool {
         });
         let _held = got.await.map_err(|_| RenderFault::Busy)?;
         drop(place);
-        let order = encode(&Order { memory, job });
+        self.inner.jobs.fetch_add(1, Ordering::Relaxed);
         let within = within.min(self.inner.longest);
-        let done = timeout(within, async {
+        let order = encode(&Order {
+            memory,
+            seconds: within.as_secs().max(1),
+            job,
+        });
+        let done = timeout(within * BUSY, async {
             let mut worker = self.worker()?;
             let done = worker.ask(&order).await?;
             Ok((worker, done))
@@ -247,9 +263,21 @@ impl Worker {
             self.output.read_exact(&mut answer).await?;
             std::io::Result::Ok(answer)
         };
-        // A worker that ends in the midst of a job was refused memory, or fell over the file.
-        let answer = asked.await.map_err(|_| RenderFault::TooLarge)?;
-        decode(&answer).ok_or(RenderFault::TooLarge)
+        match asked.await {
+            Ok(answer) => decode(&answer).ok_or(RenderFault::TooLarge),
+            Err(_) => Err(self.why_ended().await),
+        }
+    }
+
+    /// A worker that ends in the midst of a job has used up its time, was refused memory, or fell over
+    /// the file.
+    async fn why_ended(&mut self) -> RenderFault {
+        let _ = self.process.start_kill();
+        let signal = self.process.wait().await.ok().and_then(|s| s.signal());
+        match signal == Some(rustix::process::Signal::XCPU.as_raw()) {
+            true => RenderFault::TooLong,
+            false => RenderFault::TooLarge,
+        }
     }
 }
 

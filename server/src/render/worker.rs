@@ -24,7 +24,7 @@ const KEPT: usize = 96 * 1024 * 1024;
 /// What the worker itself takes before it has opened anything, in bytes.
 const OWN: u64 = 24 * 1024 * 1024;
 /// How much lower the priority is: pens come first.
-const NICE: i32 = 10;
+const NICE: i32 = 5;
 
 /// Takes orders from standard input until it ends.
 ///
@@ -52,10 +52,12 @@ pub fn run() -> anyhow::Result<()> {
             kept = Kept::default();
         }
         allow(order.memory);
+        allow_time(Some(order.seconds));
         let work = std::panic::AssertUnwindSafe(|| kept.work(order.job));
         let done = std::panic::catch_unwind(work)
             .unwrap_or_else(|_| Done::Fault("The file is damaged.".to_owned()));
         allow(super::LARGE);
+        allow_time(None);
         let answer = encode(&done);
         output.write_all(&(answer.len() as u32).to_le_bytes())?;
         output.write_all(&answer)?;
@@ -72,6 +74,18 @@ fn allow(memory: u64) {
         maximum: getrlimit(Resource::Data).maximum,
     };
     let _ = setrlimit(Resource::Data, limit);
+}
+
+/// Lets the process use processors for so many seconds more, or for as long as it likes. The system
+/// ends it then (`SIGXCPU`). What counts is its own time, however busy the machine is otherwise.
+fn allow_time(seconds: Option<u64>) {
+    let used = rustix::time::clock_gettime(rustix::time::ClockId::ProcessCPUTime).tv_sec as u64;
+    let limit = Rlimit {
+        // A second is begun already.
+        current: seconds.map(|seconds| used + seconds + 1),
+        maximum: getrlimit(Resource::Cpu).maximum,
+    };
+    let _ = setrlimit(Resource::Cpu, limit);
 }
 
 /// What was opened, newest first: a backdrop is captured again and again.

@@ -36,7 +36,9 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
   el("page-reload").addEventListener("click", () => {
     const pane = beneath.active;
     const live = pane && beneath.holder(pane.id).live;
-    if (live instanceof HTMLIFrameElement) live.src = beneath.sourceOf(pane);
+    if (!(live instanceof HTMLIFrameElement)) return;
+    delete live.dataset.stopped;
+    live.src = beneath.sourceOf(pane);
   });
   el("page-own-tab").addEventListener("click", () => moving.allow());
   panel("pages-key", "pages-panel", fillPages);

@@ -281,6 +281,8 @@ hand.changed(({ touching, tool }) => {
   el("mark").setAttribute("aria-checked", `${!touching}`);
   for (const t of ["erase", "select", "text"]) el(t).setAttribute("aria-pressed", `${tool === t && !touching}`);
   if (!hand.holds("erase")) el("eraser").hidden = true;
+  // However it was put down, the glass has its hold again.
+  pages.show();
   if (glass.is_laying()) endPolyline();
   if (hand.holds("text")) typing.restyle();
   else typing.end();

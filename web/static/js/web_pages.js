@@ -36,7 +36,7 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
     const what = e.data;
     if (typeof what !== "object" || what === null || !what.bozzetto) return;
     const live = frameOf(/** @type {Window | null} */ (e.source));
-    if (!live) return;
+    if (!live || live.dataset.stopped) return;
     let told = said.get(live);
     if (!told) said.set(live, (told = { scrolled: null, by: 1, zoom: null, count: 0, since: e.timeStamp }));
     if (e.timeStamp - told.since > 1000) [told.count, told.since] = [0, e.timeStamp];
@@ -117,6 +117,7 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
   /** A page that says so much that nothing else could be heard is stopped. @param {HTMLIFrameElement} live */
   function stop(live) {
     said.delete(live);
+    live.dataset.stopped = "yes";
     live.src = "about:blank";
     say(`The page “${live.title}” was stopped: it kept the stage too busy. Load it again with its key in the row.`);
   }
