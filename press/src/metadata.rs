@@ -42,7 +42,11 @@ pub fn stripped(bytes: &[u8], mime: &str, orientation: Orientation) -> Option<Ve
                 _ => true,
             });
             jpeg.set_exif(upright);
-            jpeg.encoder().bytes().to_vec()
+            let mut bytes = jpeg.encoder().bytes().to_vec();
+            // Behind the end there may be whole pictures more, with all that they say.
+            let end = end_of_jpeg(&bytes).unwrap_or(bytes.len());
+            bytes.truncate(end);
+            bytes
         }
         "image/png" => {
             let mut png = Png::from_bytes(bytes).ok()?;
@@ -74,6 +78,26 @@ pub fn stripped(bytes: &[u8], mime: &str, orientation: Orientation) -> Option<Ve
         }
         _ => return None,
     })
+}
+
+/// Where a JPEG file ends: behind the marker EOI. Source: ITU-T T.81, annex B; in the data of a scan a
+/// byte FF is followed by 00, or by a restart marker (D0 to D7).
+fn end_of_jpeg(bytes: &[u8]) -> Option<usize> {
+    let mut at = 2;
+    loop {
+        let (first, marker) = (*bytes.get(at)?, *bytes.get(at + 1)?);
+        match (first, marker) {
+            (0xFF, 0xD9) => return Some(at + 2),
+            // Data of a scan, fill bytes, and markers without a length.
+            (0xFF, 0x00 | 0x01 | 0xD0..=0xD8) => at += 2,
+            (0xFF, 0xFF) => at += 1,
+            (0xFF, _) => {
+                let length = [*bytes.get(at + 2)?, *bytes.get(at + 3)?];
+                at += 2 + usize::from(u16::from_be_bytes(length));
+            }
+            _ => at += 1,
+        }
+    }
 }
 
 /// Exif data that say nothing but which way up a picture is: a TIFF header and a directory with one

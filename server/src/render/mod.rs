@@ -36,7 +36,7 @@ pub const LARGE: u64 = 2 * ORDINARY;
 /// How many jobs wait for a worker at most.
 const WAITING: usize = 256;
 /// How long a job waits for a worker at most.
-const PATIENCE: Duration = Duration::from_secs(60);
+const PATIENCE: Duration = Duration::from_secs(240);
 /// A worker that has had nothing to do for so long ends.
 const IDLE: Duration = Duration::from_secs(120);
 /// The longest answer, in bytes: a capture of the largest size that cannot be packed.
