@@ -245,7 +245,7 @@ async fn several_of_the_largest_captures_are_taken() {
         )
     };
     let backdrop = server.first_backdrop(lesson).await.0 as u32;
-    let taking = (0..3).map(|_| {
+    let taking = (0..2).map(|_| {
         let request = Request::post(format!("/lessons/{lesson}/captures"))
             .header("content-type", "multipart/form-data; boundary=cut");
         server.ask(request, Body::from(body(backdrop)))

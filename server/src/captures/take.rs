@@ -18,7 +18,7 @@ use crate::error::{AppError, Result};
 use crate::live::lesson::{Command, Look};
 use crate::media::Incoming;
 use crate::render::job::{Done, File, Job, Print};
-use crate::render::{RenderFault, TO_DRAW};
+use crate::render::{RenderFault, TO_CAPTURE};
 
 /// A moving backdrop as the presenter's browser showed it at that instant, without loss.
 pub struct Frame {
@@ -80,7 +80,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         scale,
         most: SMALL,
     };
-    let (whole, small) = match app.render.run_sized(job, memory, TO_DRAW).await {
+    let (whole, small) = match app.render.run_sized(job, memory, TO_CAPTURE).await {
         Ok(Done::Capture { whole, small }) => (whole, small),
         Ok(_) => return Err(AppError::Internal("no capture".to_owned())),
         Err(RenderFault::Busy) => return Err(RenderFault::Busy.into()),

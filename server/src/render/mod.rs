@@ -45,10 +45,12 @@ const LONGEST: usize = 256 * 1024 * 1024;
 /// How long things may take, in time of one processor; on a busy machine it takes longer until that is
 /// used up, but no longer than [`BUSY`] times as long.
 pub const TO_READ: Duration = Duration::from_secs(15);
-pub const TO_DRAW: Duration = LONGEST_JOB;
+pub const TO_DRAW: Duration = Duration::from_secs(20);
 pub const TO_DRAW_SMALL: Duration = Duration::from_secs(6);
+/// A capture may have the pixels of eight screens.
+pub const TO_CAPTURE: Duration = LONGEST_JOB;
 /// How long anything may take.
-pub const LONGEST_JOB: Duration = Duration::from_secs(20);
+pub const LONGEST_JOB: Duration = Duration::from_secs(90);
 const BUSY: u32 = 4;
 
 /// Why a job was not done.
