@@ -77,10 +77,17 @@ export async function capture(page, a, b) {
   return readFileSync(await download.path());
 }
 
-/** @param {Browser} browser @param {Page} stage @param {string} name @param {() => void} [before] runs in the page before anything else */
-export async function follow(browser, stage, name, before) {
+/**
+ * A browser that joins: `before` runs in its page before anything else, `cookies` it has already.
+ * @param {Browser} browser @param {Page} stage @param {string} name
+ * @param {{ before?: () => void, ignoreHTTPSErrors?: boolean,
+ *   cookies?: Parameters<import("@playwright/test").BrowserContext["addCookies"]>[0] }} [more]
+ */
+export async function follow(browser, stage, name, { before, ignoreHTTPSErrors, cookies = [] } = {}) {
   const code = (await stage.locator(".join-code").textContent()) ?? "";
-  const page = await (await browser.newContext({ viewport: { width: 1280, height: 900 } })).newPage();
+  const context = await browser.newContext({ viewport: { width: 1280, height: 900 }, ignoreHTTPSErrors });
+  await context.addCookies(cookies);
+  const page = await context.newPage();
   if (before) await page.addInitScript(before);
   await page.goto(`${new URL(stage.url()).origin}/join`);
   await page.getByLabel("Code").fill(code.toLowerCase());

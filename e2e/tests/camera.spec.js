@@ -24,7 +24,7 @@ test("a camera is started, turned, mirrored and set; it comes back as it was; fo
   const size = () => video.evaluate((v) => [/** @type {HTMLVideoElement} */ (v).videoWidth, /** @type {HTMLVideoElement} */ (v).videoHeight]);
   await expect.poll(async () => (await size())[0]).toBeGreaterThan(600);
   // A participant whose browser has no WebCodecs, as on a plain address of another machine.
-  const old = await follow(browser, page, "Tomasz", () => { delete (/** @type {any} */ (window).VideoDecoder); });
+  const old = await follow(browser, page, "Tomasz", { before: () => { delete (/** @type {any} */ (window).VideoDecoder); } });
   const still = old.locator(".pane canvas");
   await expect(still).toBeVisible();
   const first = await still.getAttribute("data-taken");
@@ -107,7 +107,7 @@ test("who does not know the codec of a stream gets stills", async ({ page, brows
   await startNow(page, server.base);
   await add(page, "bench");
   await page.locator(".pane-call button").click();
-  const phone = await follow(browser, page, "Noor", () => {
+  const phone = await follow(browser, page, "Noor", { before: () => {
     // A browser that decodes videos, but not this one.
     Object.assign(window, { VideoDecoder: class {
       static async isConfigSupported() { return { supported: false }; }
@@ -116,7 +116,7 @@ test("who does not know the codec of a stream gets stills", async ({ page, brows
       decode() { throw new Error("not configured"); }
       close() {}
     } });
-  });
+  } });
   const still = phone.locator(".pane canvas");
   await expect(still).toBeVisible();
   const there = await seenAt(page, phone, 100, 60);

@@ -1,6 +1,7 @@
 // @ts-check
 // What web pages on stage cannot do to it, and who is sent away.
 
+import { createSocket } from "node:dgram";
 import { createServer } from "node:http";
 import { writeFileSync } from "node:fs";
 import AxeBuilder from "@axe-core/playwright";
@@ -120,6 +121,36 @@ test("a page cannot leave for another site", async ({ page }, info) => {
     site.closeAllConnections();
     site.close();
   }
+});
+
+test("a page cannot make a peer connection", async ({ page }, info) => {
+  let packets = 0;
+  const socket = createSocket("udp4", () => packets++);
+  await new Promise((/** @type {(v?: unknown) => void} */ done) => socket.bind(0, "127.0.0.1", done));
+  const script = `
+    const peer = new RTCPeerConnection({ iceServers: [{ urls: "stun:127.0.0.1:${socket.address().port}" }] });
+    peer.createDataChannel("way out");
+    peer.createOffer().then((offer) => peer.setLocalDescription(offer));`;
+  try {
+    await startNow(page, server.base);
+    const thrown = page.waitForEvent("pageerror", (e) => /RTCPeerConnection/.test(e.message));
+    await putOn(page, info, "Caller", script);
+    await thrown;
+    expect(packets).toBe(0);
+    // The same script outside of a page on stage does reach the socket.
+    await page.evaluate(script);
+    await expect.poll(() => packets).toBeGreaterThan(0);
+  } finally {
+    socket.close();
+  }
+});
+
+test("a cookie from an earlier release does not stand in the way of joining", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const lesson = new URL(page.url()).pathname.split("/")[2];
+  const old = { name: `participant_${lesson}`, value: "0", domain: "127.0.0.1", path: "/follow" };
+  const phone = await follow(browser, page, "Zofia", { cookies: [old] });
+  await expect(phone.locator("#mount")).toBeVisible();
 });
 
 test("somebody is sent away from the people's panel, let in again, and the code is renewed", async ({ page, browser }) => {

@@ -1,6 +1,6 @@
 //! `bozzetto`: the command.
 
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use std::net::{IpAddr, SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -164,20 +164,21 @@ fn print_addresses(address: SocketAddr, secure: bool, open: bool) {
         }
         _ => address,
     };
-    println!("presenter     {scheme}://{shown}/");
-    println!("participants  {scheme}://{shown}/join");
+    let mut said =
+        format!("presenter     {scheme}://{shown}/\nparticipants  {scheme}://{shown}/join\n");
     if !open && !secure {
-        println!(
-            "Without TLS, whoever shares the network can read along, the passphrase included: see \
-             --tls-self-signed and --tls-cert."
-        );
+        said += "Without TLS, whoever shares the network can read along, the passphrase included: see \
+                 --tls-self-signed and --tls-cert.\n";
     }
     if open {
-        println!(
-            "Only this machine can reach these. --listen 0.0.0.0:{} opens them to others.",
+        said += &format!(
+            "Only this machine can reach these. --listen 0.0.0.0:{} opens them to others.\n",
             address.port()
         );
     }
+    // Whoever started the server need not listen to it.
+    let mut out = std::io::stdout().lock();
+    let _ = out.write_all(said.as_bytes()).and_then(|()| out.flush());
 }
 
 async fn set_passphrase(data: PathBuf) -> anyhow::Result<()> {

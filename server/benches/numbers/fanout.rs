@@ -297,6 +297,6 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
 async fn join(app: &App, lesson: i64, browser: u64) -> String {
     let (name, none) = ("Follower".to_owned(), axum::http::HeaderMap::new());
     let joined = participant::join(app, lesson, name, Browser(browser), &none).await;
-    let cookie = joined.expect("a store").expect("a place");
+    let [_, cookie] = joined.expect("a store").expect("a place");
     cookie.split(';').next().unwrap_or("").to_owned()
 }

@@ -39,15 +39,15 @@ pub fn lesson_with_code(conn: &Connection, code: &str) -> store::Result<Option<i
     Ok(found)
 }
 
-/// Enters somebody, or gives them another name if their browser has joined before; gives the line
-/// that sets their cookie, or why they may not.
+/// Enters somebody, or gives them another name if their browser has joined before; gives the lines
+/// that set their cookie, or why they may not.
 pub async fn join(
     app: &App,
     lesson: i64,
     name: String,
     browser: Browser,
     headers: &HeaderMap,
-) -> Result<std::result::Result<String, &'static str>> {
+) -> Result<std::result::Result<[String; 2], &'static str>> {
     let known = token::cookie(headers, &cookie_name(lesson), app.tls).map(token::hash);
     let token = token::new();
     let hash = token::hash(&token);
@@ -97,7 +97,13 @@ pub async fn join(
             Ok(Ok(()))
         })
         .await?;
-    Ok(entered.map(|()| token::set_cookie(&cookie_name(lesson), &token, DAYS, app.tls)))
+    let name = cookie_name(lesson);
+    Ok(entered.map(|()| {
+        [
+            token::forget_cookie_for("/follow", &name),
+            token::set_cookie(&name, &token, DAYS, app.tls),
+        ]
+    }))
 }
 
 /// Who the request comes from, if they joined this lesson, were not sent away, and it was not too

@@ -36,6 +36,12 @@ pub fn set_cookie(name: &str, value: &str, days: u32, secure: bool) -> String {
     format!("{name}={value}; Path=/; Max-Age={age}; HttpOnly; SameSite=Lax{secure}")
 }
 
+/// The line that makes a browser forget a cookie that an earlier release set for one path only: it
+/// would be sent before the one for all paths, and be believed instead of it.
+pub fn forget_cookie_for(path: &str, name: &str) -> String {
+    format!("{name}=; Path={path}; Max-Age=0; HttpOnly; SameSite=Lax")
+}
+
 /// Over TLS a cookie's name says that only this very host has set it, over TLS, for all of itself.
 /// Source: RFC 6265bis, section 4.1.3.2.
 fn named(name: &str, secure: bool) -> String {

@@ -115,12 +115,12 @@ pub async fn join(
             (browser, Some(cookie))
         }
     };
-    let cookie = match participant::join(&app, lesson, name, browser, &headers).await? {
-        Ok(cookie) => cookie,
+    let cookies = match participant::join(&app, lesson, name, browser, &headers).await? {
+        Ok(cookies) => cookies,
         Err(fault) => return refuse(StatusCode::FORBIDDEN, fault.to_owned()),
     };
     let mut answer = Redirect::to(&format!("/follow/{lesson}")).into_response();
-    for line in [Some(cookie), named].into_iter().flatten() {
+    for line in cookies.into_iter().chain(named) {
         if let Ok(line) = HeaderValue::from_str(&line) {
             answer.headers_mut().append(SET_COOKIE, line);
         }

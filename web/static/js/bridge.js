@@ -4,6 +4,9 @@
 // page, which knows nothing of the stage and is not trusted by it.
 (() => {
   const root = document.documentElement;
+  // Not every browser keeps to the policy's word on peer connections, which go past all its others:
+  // a page finds none to make.
+  for (const name of ["RTCPeerConnection", "webkitRTCPeerConnection"]) Reflect.deleteProperty(window, name);
   /** @param {Record<string, unknown>} what */
   const tell = (what) => parent.postMessage({ bozzetto: what.kind ?? "scrolled", ...what }, "*");
   const where = () => tell({ path: location.pathname, x: scrollX, y: scrollY });
