@@ -12,7 +12,7 @@ export default defineConfig({
   workers: 2,
   reporter: "list",
   use: {
-    viewport: { width: 1280, height: 800 },
+    viewport: { width: 1280, height: 852 },
     screenshot: "only-on-failure",
     launchOptions: { executablePath, args },
     permissions: ["clipboard-read", "clipboard-write"],

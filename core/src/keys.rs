@@ -91,7 +91,13 @@ pub enum KeyFault {
     Taken { key: String, by: Deed },
     #[error("{} always means what it does now: digits pick swatches, Esc leaves, Tab moves on.", shown(.0))]
     Fixed(String),
+    #[error("{} is the browser's own key.", shown(.0))]
+    Browsers(String),
 }
+
+/// What browsers do by themselves: help, search, load again, move on, menu, full screen, and the tools
+/// of developers.
+const BROWSERS: [&str; 7] = ["F1", "F3", "F5", "F6", "F10", "F11", "F12"];
 
 /// A key as it is written on keyboards. Letters beyond ASCII stay small: the tables for them would
 /// weigh more than the rest of this module in every browser.
@@ -135,6 +141,7 @@ impl Keys {
     /// let mut keys = Keys::default();
     /// let taken = keys.assign(Deed::Erase, "D").unwrap_err();
     /// assert_eq!(taken.to_string(), "D is the key of “Draw” already.");
+    /// assert_eq!(keys.assign(Deed::Erase, "F5").unwrap_err().to_string(), "F5 is the browser's own key.");
     /// keys.assign(Deed::Erase, "x").unwrap();
     /// assert_eq!((keys.deed("x"), keys.deed("e")), (Some(Deed::Erase), None));
     /// ```
@@ -144,6 +151,9 @@ impl Keys {
         let digit = key.len() == 1 && key.chars().all(|c| c.is_ascii_digit());
         if digit || fixed.contains(&key.as_str()) || key.starts_with("Arrow") || key.is_empty() {
             return Err(KeyFault::Fixed(key));
+        }
+        if BROWSERS.contains(&key.as_str()) {
+            return Err(KeyFault::Browsers(key));
         }
         if let Some(by) = self.deed(&key)
             && by != deed

@@ -206,11 +206,10 @@ pub fn pulled(
             let (mut sy, fy) = axis(y, area.y0, area.y1, dy);
             let corner = x != Side::Neither && y != Side::Neither;
             if corner && !even {
-                let s = if (sx - 1.0).abs() > (sy - 1.0).abs() {
-                    sx
-                } else {
-                    sy
-                };
+                // As far as the corner went along its diagonal: what has hardly any height does not
+                // grow a thousandfold with a small pull.
+                let (w, h) = (area.width().max(1.0), area.height().max(1.0));
+                let s = (sx * w * w + sy * h * h) / (w * w + h * h);
                 (sx, sy) = (s, s);
             }
             Map::from_coefficients([sx, 0.0, 0.0, sy, fx - sx * fx, fy - sy * fy])

@@ -17,10 +17,15 @@ use crate::stream::{Chunk, Still};
 use crate::wet::{WetInk, WetShape};
 
 /// The form of the messages.
-pub const VERSION: u16 = 6;
+pub const VERSION: u16 = 7;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
+
+/// How often the server says that the line is alive, in milliseconds; and for how long a browser may
+/// hear nothing before it takes the line for dead.
+pub const BEAT: u64 = 2000;
+pub const DEAD: u64 = 4500;
 
 /// What every connection begins with.
 const GREETING: &[u8; 2] = b"Bz";
@@ -191,6 +196,10 @@ pub enum FromServer {
     Left(PersonId),
     /// To presenters: so many marks were left out, since there is too much to draw in them.
     LeftOut(u32),
+    /// Nothing, every [`BEAT`] milliseconds: the line is alive.
+    Beat,
+    /// To presenters: their settings are like this now, as JSON.
+    Settings(String),
 }
 
 /// See [`FromServer::Welcome`].

@@ -338,7 +338,7 @@ test("two panes: marks belong to their pane, the divider moves, they swap and cl
 });
 
 test("a board for two: two fingers at once, each its colour, its undo and its wipe", async ({ browser }) => {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, hasTouch: true });
+  const context = await browser.newContext({ viewport: { width: 1280, height: 852 }, hasTouch: true });
   const page = await context.newPage();
   await startNow(page, server.base);
   await page.locator("#order").click();

@@ -332,7 +332,7 @@ test("the rail stands at three edges, folds, slides, and locks everything but th
       expect(box.x + box.width <= width && box.y + box.height <= height).toBe(true);
     }
   }
-  await page.setViewportSize({ width: 1280, height: 800 });
+  await page.setViewportSize({ width: 1280, height: 852 });
   await page.locator("#more").click();
   await page.locator("#rail-left").click();
   await page.keyboard.press("Escape");
@@ -451,4 +451,28 @@ test("marks are saved as SVG and as InkML, and read again", async ({ page }) => 
   }
   await page.locator("#marks-file").setInputFiles({ name: "words.inkml", mimeType: "text/xml", buffer: Buffer.from("only words") });
   await expect(page.locator("#says")).toContainText("This is not an InkML file that can be read");
+});
+
+test("a level line is pulled along, not blown up", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.locator("#shapes").click();
+  await page.locator("#figures").getByRole("button", { name: "line", exact: true }).click();
+  await drag(page, straight({ x: 300, y: 300 }, { x: 800, y: 300 }));
+  await page.keyboard.press("s");
+  await page.mouse.click(500, 300);
+  const bar = await page.locator("#selection-bar").boundingBox();
+  for (const grip of ["e", "w", "nw", "ne", "se", "sw"]) {
+    const at = await page.locator(`#selection .grip.${grip}`).boundingBox();
+    if (!at || !bar) throw new Error(`no grip ${grip}`);
+    expect(at.y + at.height <= bar.y || at.y >= bar.y + bar.height, `${grip} beside the bar`).toBe(true);
+  }
+  await expect(page.locator("#selection .grip.n")).toBeHidden();
+  const corner = await page.locator("#selection .grip.se").boundingBox();
+  if (!corner) throw new Error("no corner");
+  const from = { x: corner.x + 22, y: corner.y + 22 };
+  await drag(page, straight(from, { x: from.x + 60, y: from.y + 60 }, 6));
+  const { width, height } = (await page.locator("#selection").boundingBox()) ?? { width: 0, height: 0 };
+  expect(width).toBeGreaterThan(540);
+  expect(width).toBeLessThan(640);
+  expect(height).toBeLessThan(100);
 });

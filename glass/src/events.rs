@@ -44,6 +44,9 @@ enum Event {
         id: u64,
     },
     /// So many marks were left out when the lesson was opened.
+    Settings {
+        json: String,
+    },
     LeftOut {
         count: u32,
     },
@@ -181,6 +184,8 @@ impl Glass {
             FromServer::People(people) => events.push(Event::People { people }),
             FromServer::Came(person) => events.push(Event::Came { person }),
             FromServer::Left(id) => events.push(Event::Left { id: id.0 }),
+            FromServer::Beat => {}
+            FromServer::Settings(json) => events.push(Event::Settings { json }),
             FromServer::LeftOut(count) => events.push(Event::LeftOut { count }),
             FromServer::TakeAways(items) => events.push(Event::TakeAways { items }),
             FromServer::Keeping(keeping) => events.push(Event::Keeping { keeping }),

@@ -165,6 +165,11 @@ impl Glass {
         .encode()
     }
 
+    /// For how many milliseconds nothing may come before the line is taken for dead.
+    pub fn dead_after(&self) -> f64 {
+        bozzetto_core::wire::DEAD as f64
+    }
+
     /// The line is down: nothing is sent until the server has welcomed us again.
     pub fn disconnected(&mut self) {
         self.connected = false;

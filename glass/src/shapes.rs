@@ -150,6 +150,27 @@ impl Glass {
         self.show_shape(WetShape { sheet, mark });
     }
 
+    /// Takes the last point of the polyline back; with the first one it is gone.
+    pub fn polyline_back(&mut self) {
+        let Some(laying) = &mut self.laying else {
+            return;
+        };
+        laying.points.pop();
+        let id = laying.mark.id;
+        let (Some(last), Body::Shape(shape)) = (laying.points.last(), &laying.mark.body) else {
+            self.laying = None;
+            self.measured = None;
+            self.end_wet(id);
+            self.send(&ToServer::WetEnd(id));
+            return;
+        };
+        let mut points = laying.points.clone();
+        points.push(*last);
+        laying.mark.body = Body::Shape(Shape::new(shape.figure, &points));
+        let (sheet, mark) = (laying.sheet, laying.mark.clone());
+        self.show_shape(WetShape { sheet, mark });
+    }
+
     /// Whether a polyline is being set.
     pub fn is_laying(&self) -> bool {
         self.laying.is_some()

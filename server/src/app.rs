@@ -88,6 +88,8 @@ pub struct App {
     pub secret: Secret,
     /// Changes whenever sessions were ended.
     pub sessions: watch::Sender<()>,
+    /// Changes whenever the presenter's settings did.
+    pub settings: watch::Sender<()>,
     /// Opens without a passphrase: only this machine can reach it.
     pub open: bool,
     pub tls: bool,
@@ -151,6 +153,7 @@ impl App {
             seats: options.connections.map_or_else(Seats::default, Seats::of),
             secret,
             sessions: watch::Sender::new(()),
+            settings: watch::Sender::new(()),
             open,
             tls: options.tls,
             listen: options.listen,

@@ -45,18 +45,25 @@ pub async fn add_address(
     headers: HeaderMap,
     Form(wanted): Form<Address>,
 ) -> Result<Json<Answer>> {
-    let address = with_scheme(&wanted.address)?;
+    let (mut address, other) = with_scheme(&wanted.address)?;
     let own = headers.get(header::HOST).and_then(|v| v.to_str().ok());
     if own.is_some_and(|own| host_of(&address).eq_ignore_ascii_case(own)) {
         return Err(AppError::Unusable(
             "This is an address of Bozzetto itself. A stage on a stage shows nothing.".to_owned(),
         ));
     }
-    let asked = address.clone();
     let private = app.options.private_addresses;
-    let asks = tokio::task::spawn_blocking(move || asks(&asked, private))
-        .await
-        .map_err(|e| AppError::Internal(e.to_string()))?;
+    let ask = async |address: String| {
+        let asks = tokio::task::spawn_blocking(move || asks(&address, private)).await;
+        asks.map_err(|e| AppError::Internal(e.to_string()))
+    };
+    let mut asks = ask(address.clone()).await?;
+    if let (Found::Silent(_), Some(other)) = (&asks, other) {
+        let found = ask(other.clone()).await?;
+        if !matches!(found, Found::Silent(_)) {
+            (address, asks) = (other, found);
+        }
+    }
     let refused = |why: String| {
         Json(Answer {
             added: false,
@@ -93,18 +100,19 @@ pub async fn add_address(
     Ok(Json(Answer { added: true, why }))
 }
 
-fn with_scheme(typed: &str) -> Result<String> {
+/// What was typed as an address, and where else it may be when that was not said.
+fn with_scheme(typed: &str) -> Result<(String, Option<String>)> {
     let typed = typed.trim();
-    let address = match typed.split_once("://") {
-        Some(("http" | "https", _)) => typed.to_owned(),
-        Some(_) => String::new(),
-        None => format!("https://{typed}"),
+    let (address, other) = match typed.split_once("://") {
+        Some(("http" | "https", _)) => (typed.to_owned(), None),
+        Some(_) => (String::new(), None),
+        None => (format!("https://{typed}"), Some(format!("http://{typed}"))),
     };
     let host = host_of(&address);
     let fits =
         address.len() <= 2000 && !address.chars().any(|c| c.is_whitespace() || c.is_control());
     match fits && host.chars().any(|c| c.is_alphanumeric()) {
-        true => Ok(address),
+        true => Ok((address, other)),
         false => Err(AppError::Unusable(
             "This is no address of a web page. One looks like https://example.org/tides".to_owned(),
         )),

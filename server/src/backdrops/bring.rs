@@ -134,7 +134,8 @@ async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<Outcom
             }
             _ => {}
         }
-        let file = field.file_name().unwrap_or("Picture").to_owned();
+        // Browsers write a quote in a name so. Source: HTML, multipart/form-data encoding algorithm.
+        let file = field.file_name().unwrap_or("Picture").replace("%22", "\"");
         let incoming = received(app, field, MAX_FILE).await?;
         let before = std::mem::take(&mut before);
         // The first is shown, and those that come with it follow it.

@@ -381,7 +381,10 @@ fn bridged(html: &[u8], depth: usize) -> Vec<u8> {
     let script = format!(r#"<script src="{}{BRIDGE}"></script>"#, "../".repeat(depth));
     let lower = html[..html.len().min(8192)].to_ascii_lowercase();
     let tag = |name: &[u8]| {
-        let begins = lower.windows(name.len()).position(|w| w == name)?;
+        // The name ends there: `<header>` is no head.
+        let begins = lower.windows(name.len() + 1).position(|w| {
+            w.starts_with(name) && !w[name.len()].is_ascii_alphanumeric() && w[name.len()] != b'-'
+        })?;
         let end = lower[begins..].iter().position(|b| *b == b'>')?;
         Some(begins + end + 1)
     };

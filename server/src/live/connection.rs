@@ -8,7 +8,8 @@ use axum::extract::ws::{CloseFrame, Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use bozzetto_core::change::Refusal;
 use bozzetto_core::rights;
-use bozzetto_core::wire::{Goodbye, Hello, ToServer, decode};
+use bozzetto_core::settings::Settings;
+use bozzetto_core::wire::{self, FromServer, Goodbye, Hello, ToServer, decode, encode};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};
 use futures_util::{SinkExt, StreamExt};
@@ -24,9 +25,13 @@ use crate::seats::Seat as Taken;
 
 /// How long a new connection may take to say hello.
 const HELLO: Duration = Duration::from_secs(10);
-/// How often a silent line is tried, and after how long it counts as dead.
-const PING: Duration = Duration::from_secs(15);
-const DEAD: Duration = Duration::from_secs(45);
+/// How often a browser is told that the line is alive, and asked whether it is.
+const BEAT: Duration = Duration::from_millis(wire::BEAT);
+const PING: Duration = Duration::from_secs(5);
+/// After how long a line on which nothing comes counts as dead: some pings.
+const DEAD: Duration = Duration::from_secs(16);
+/// How often it is looked whether a presenter's session still holds.
+const LOOK: Duration = Duration::from_secs(15);
 /// Answers that wait for one browser.
 const ANSWERS: usize = 256;
 /// How much longer than is taken a message may be to be refused; one that is longer still ends the
@@ -126,6 +131,10 @@ struct Line<'a> {
     stills: &'a AtomicBool,
 }
 
+fn json(settings: &Settings) -> String {
+    serde_json::to_string(settings).expect("settings are plain data")
+}
+
 fn goodbye(why: Goodbye) -> Message {
     Message::Close(Some(CloseFrame {
         code: why as u16,
@@ -149,8 +158,14 @@ impl Line<'_> {
         if sink.send(Message::Binary(welcome)).await.is_err() {
             return;
         }
+        let mut beat = tokio::time::interval(BEAT);
+        let beaten = Bytes::from(encode(&FromServer::Beat));
         let mut ping = tokio::time::interval(PING);
+        let mut look = tokio::time::interval(LOOK);
         let mut sessions = self.app.sessions.subscribe();
+        // Once at first: they may have been changed while this browser was away.
+        let mut settings = self.app.settings.subscribe();
+        settings.mark_changed();
         loop {
             let message = tokio::select! {
                 heard = frames.next(self.stills) => match heard {
@@ -168,10 +183,18 @@ impl Line<'_> {
                     Said::Message(bytes) => Message::Binary(bytes),
                     Said::Goodbye(why) => goodbye(why),
                 },
-                _ = ping.tick() => match self.may_stay(seat).await {
-                    true => Message::Ping(Bytes::new()),
+                _ = beat.tick() => Message::Binary(beaten.clone()),
+                _ = ping.tick() => Message::Ping(Bytes::new()),
+                _ = look.tick() => match self.may_stay(seat).await {
+                    true => continue,
                     false => goodbye(Goodbye::NotAllowed),
                 },
+                Ok(()) = settings.changed(), if matches!(seat, Seat::Presenter(_)) => {
+                    match self.app.store.read(crate::settings::read).await {
+                        Ok(now) => Message::Binary(encode(&FromServer::Settings(json(&now))).into()),
+                        Err(_) => continue,
+                    }
+                }
                 Ok(()) = sessions.changed() => match self.may_stay(seat).await {
                     true => continue,
                     false => goodbye(Goodbye::NotAllowed),

@@ -4,6 +4,7 @@ mod routes;
 
 use bozzetto_core::settings::Settings;
 use rusqlite::{Connection, OptionalExtension};
+use serde_json::{Map, Value};
 
 use crate::store;
 
@@ -19,6 +20,23 @@ pub fn read(conn: &Connection) -> store::Result<Settings> {
     Ok(known.unwrap_or_default().settled())
 }
 
+/// The settings with some fields set anew; those that are no settings are left out.
+pub fn merged(settings: &Settings, fields: Map<String, Value>) -> Settings {
+    let Ok(Value::Object(mut all)) = serde_json::to_value(settings) else {
+        return settings.clone();
+    };
+    for (field, value) in fields {
+        let before = all.insert(field.clone(), value);
+        let whole = Value::Object(all.clone());
+        if before.is_none() || serde_json::from_value::<Settings>(whole).is_err() {
+            all.remove(&field);
+            all.extend(before.map(|before| (field, before)));
+        }
+    }
+    let merged = serde_json::from_value(Value::Object(all)).unwrap_or_else(|_| settings.clone());
+    merged.settled()
+}
+
 /// Keeps settings in place of those before.
 pub fn keep(conn: &Connection, settings: &Settings) -> store::Result<()> {
     let json = serde_json::to_string(settings).map_err(|e| store::StoreError(e.to_string()))?;
@@ -28,4 +46,29 @@ pub fn keep(conn: &Connection, settings: &Settings) -> store::Result<()> {
         [KEY, &json],
     )?;
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use bozzetto_core::settings::{Edge, Finger};
+    use serde_json::json;
+
+    #[test]
+    fn fields_are_set_anew_and_what_is_none_is_left_out() {
+        let before = Settings {
+            finger: Finger::Moves,
+            ..Settings::default()
+        };
+        let Value::Object(fields) = json!({
+            "rail": { "edge": "left", "along": 7.0, "folded": false },
+            "eraser": "large",
+            "theme": "dark",
+        }) else {
+            unreachable!()
+        };
+        let after = merged(&before, fields);
+        assert_eq!((after.rail.edge, after.rail.along), (Edge::Left, 1.0));
+        assert_eq!((after.finger, after.eraser), (Finger::Moves, before.eraser));
+    }
 }

@@ -12,6 +12,7 @@ use bozzetto_core::{board, swatch};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
+use serde_json::{Map, Value};
 
 use crate::app::App;
 use crate::auth::{presenter, sessions};
@@ -221,14 +222,21 @@ async fn change(
             Ok(settings)
         })
         .await?;
+    app.settings.send_replace(());
     shown(app, settings, true, headers).await
 }
 
-/// What was set on the stage.
-async fn keep(State(app): State<App>, Json(settings): Json<Settings>) -> Result<StatusCode> {
-    let settings = settings.settled();
+/// The fields that were set on a stage; what was set elsewhere meanwhile stays.
+async fn keep(
+    State(app): State<App>,
+    Json(fields): Json<Map<String, Value>>,
+) -> Result<StatusCode> {
     app.store
-        .write(move |conn| super::keep(conn, &settings))
+        .write(move |conn| {
+            let settings = super::merged(&super::read(conn)?, fields);
+            super::keep(conn, &settings)
+        })
         .await?;
+    app.settings.send_replace(());
     Ok(StatusCode::NO_CONTENT)
 }

@@ -292,7 +292,10 @@ impl Browser {
                 .expect("the line is up")
                 .unwrap();
             if let Message::Binary(bytes) = message {
-                return decode(&bytes).unwrap();
+                match decode(&bytes).unwrap() {
+                    FromServer::Beat | FromServer::Settings(_) => continue,
+                    message => return message,
+                }
             }
         }
     }

@@ -14,6 +14,10 @@ import { playVideos } from "./players.js";
 
 /** @typedef {{ id: number, name: string, width: number, height: number }} TakeAway */
 
+/** A tap is no longer than this, in milliseconds, and goes no farther, in CSS pixels. */
+const TAP_MS = 400;
+const TAP_PX = 10;
+
 const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
 const glass = new Glass(crypto.getRandomValues(new Uint32Array(1))[0], undefined);
@@ -154,6 +158,14 @@ mount.addEventListener("pointermove", (e) => {
 for (const end of ["pointerup", "pointercancel"]) {
   mount.addEventListener(end, (e) => glass.finger_up(/** @type {PointerEvent} */ (e).pointerId));
 }
+// A tap brings what a phone held across has no room for, and puts it away again.
+/** @type {{ x: number, y: number, at: number } | null} */
+let tapped = null;
+mount.addEventListener("pointerdown", (e) => (tapped = e.isPrimary ? { x: e.clientX, y: e.clientY, at: e.timeStamp } : null));
+mount.addEventListener("pointerup", (e) => {
+  if (!tapped || e.timeStamp - tapped.at > TAP_MS || Math.hypot(e.clientX - tapped.x, e.clientY - tapped.y) > TAP_PX) return;
+  document.body.classList.toggle("touched");
+});
 new ResizeObserver(soon).observe(mount);
 layOut();
 

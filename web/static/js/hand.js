@@ -35,14 +35,6 @@ export class Hand {
   }
 
   /**
-   * Takes a tool, or goes back to the pen if it is in the hand already.
-   * @param {Tool} tool
-   */
-  toggle(tool) {
-    this.take({ tool: this.holds(tool) ? "pen" : tool, touching: false });
-  }
-
-  /**
    * Lends a tool for as long as its key is held; a short press without drawing keeps it.
    * @param {string} key
    * @param {() => void} take

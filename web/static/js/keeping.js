@@ -7,6 +7,9 @@
 
 const STORE = "unacknowledged";
 
+/** @param {Uint8Array} bytes of any number: more than a call takes arguments */
+const base64 = (bytes) => btoa(Array.from(bytes, (byte) => String.fromCharCode(byte)).join(""));
+
 export class Keeping {
   /** @param {string} lesson */
   constructor(lesson) {
@@ -32,7 +35,7 @@ export class Keeping {
    * @param {Kept[]} all
    */
   leave(all) {
-    const text = all.map(({ key, bytes }) => [key, btoa(String.fromCharCode(...bytes))]);
+    const text = all.map(({ key, bytes }) => [key, base64(bytes)]);
     try {
       if (text.length) localStorage.setItem(this.lastWords, JSON.stringify(text));
       else localStorage.removeItem(this.lastWords);

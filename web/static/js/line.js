@@ -12,7 +12,12 @@ const NOT_ALLOWED = 4004;
 /** @type {Record<number, "old" | "gone" | "away" | "out">} */
 const LAST_WORDS = { [OTHER_VERSION]: "old", [LESSON_GONE]: "gone", [SENT_AWAY]: "away", [NOT_ALLOWED]: "out" };
 const FIRST_WAIT = 250;
-const LONGEST_WAIT = 8000;
+const LONGEST_WAIT = 1500;
+/** A connection that is not there after this many milliseconds is tried anew: what swallowed it may
+ * have let go. */
+const TO_CONNECT = 3000;
+/** How often it is looked whether the line has gone silent, in milliseconds. */
+const LOOK = 500;
 
 export class Line {
   /**
@@ -33,7 +38,12 @@ export class Line {
     /** @type {number | undefined} */
     this.retry = undefined;
     this.over = false;
+    /** When something was heard last, and when that was looked at last. */
+    this.heardAt = this.lookedAt = performance.now();
+    setInterval(() => this.look(), LOOK);
     addEventListener("online", () => this.connect());
+    // A browser that knows that it has no network need not wait for silence.
+    addEventListener("offline", () => this.giveUp());
     this.connect();
   }
 
@@ -43,13 +53,38 @@ export class Line {
     const socket = new WebSocket(this.address);
     socket.binaryType = "arraybuffer";
     this.socket = socket;
-    socket.onopen = () => socket.send(/** @type {Uint8Array<ArrayBuffer>} */ (this.glass.hello()));
-    socket.onmessage = (message) => this.take(new Uint8Array(message.data));
+    this.heardAt = performance.now();
+    socket.onopen = () => {
+      if (socket !== this.socket) return socket.close();
+      this.heardAt = performance.now();
+      socket.send(/** @type {Uint8Array<ArrayBuffer>} */ (this.glass.hello()));
+    };
+    socket.onmessage = (message) => socket === this.socket && this.take(new Uint8Array(message.data));
     socket.onclose = (close) => this.lost(socket, close.code);
+  }
+
+  /** Whether the line has gone silent. */
+  look() {
+    const now = performance.now();
+    // The page itself slept: what came meanwhile is still to be read.
+    if (now - this.lookedAt > 3 * LOOK) this.heardAt = now;
+    this.lookedAt = now;
+    const silent = now - this.heardAt;
+    if (silent > (this.socket?.readyState === WebSocket.CONNECTING ? TO_CONNECT : this.glass.dead_after())) this.giveUp();
+  }
+
+  /** Takes the line for dead, though nothing has said so. */
+  giveUp() {
+    const { socket } = this;
+    if (!socket || socket.readyState > WebSocket.OPEN) return;
+    this.lost(socket, 0);
+    this.socket = null;
+    socket.close();
   }
 
   /** @param {Uint8Array} bytes */
   take(bytes) {
+    this.heardAt = performance.now();
     const events = JSON.parse(this.glass.receive(bytes));
     for (const event of events) {
       if (event.type === "welcome") {

@@ -196,6 +196,8 @@ export class Moving {
     }
     this.flush();
     this.changed();
+    // What goes on and is not run here is called for.
+    this.show();
   }
 
   /** @param {Pane} pane */

@@ -123,7 +123,9 @@ export class Order {
       return;
     }
     this.noting = { note: null, before: current };
-    await ask(`/lessons/${this.lesson}/boards`, new URLSearchParams({ ruling: "plain", note: "yes" }));
+    const response = await ask(`/lessons/${this.lesson}/boards`, new URLSearchParams({ ruling: "plain", note: "yes" }));
+    // Nothing came of it: what comes on stage next is no note.
+    if (!response?.ok) this.noting = null;
   }
 
   /** @param {number} step */

@@ -19,6 +19,16 @@ const REST = 520;
  */
 
 /**
+ * All places that a pointer has passed since the last event. Browsers tell them on secure addresses
+ * only, and some never do.
+ * @param {PointerEvent} e
+ */
+function passed(e) {
+  const all = e.getCoalescedEvents?.() ?? [];
+  return all.length ? all : [e];
+}
+
+/**
  * @param {{ sheet: HTMLElement, glass: Glass, layers: Layers, hand: Hand, flush: () => void,
  *   began: (at: Spot) => void, ended: () => void, eraser: (at: Spot | null) => void,
  *   moved: () => void, readOut: (at: Spot | null) => void, fingerMoves: () => boolean, locked: () => boolean,
@@ -121,8 +131,7 @@ export function listenToPens(stage) {
       readOut({ x, y });
       layers.drawWet();
     } else if (doing === "draws") {
-      const all = e.getCoalescedEvents();
-      const samples = (all.length ? all : [e]).flatMap(sample);
+      const samples = passed(e).flatMap(sample);
       const ahead = e.getPredictedEvents?.().flatMap(sample) ?? [];
       glass.pen_move(e.pointerId, new Float64Array(samples), new Float64Array(ahead));
       rest(e);
@@ -132,9 +141,7 @@ export function listenToPens(stage) {
       readOut({ x, y });
       layers.drawWet();
     } else if (doing === "erases") {
-      for (const c of e.getCoalescedEvents()) {
-        glass.eraser_move(e.pointerId, c.clientX - left, c.clientY - top);
-      }
+      for (const c of passed(e)) glass.eraser_move(e.pointerId, c.clientX - left, c.clientY - top);
       layers.draw();
     } else if (doing === "moves") {
       glass.finger_move(e.pointerId, x, y);
@@ -176,7 +183,7 @@ export function listenToPens(stage) {
       find();
       const { x, y } = at(e);
       glass.touch_pane(x, y);
-      if (scrolls(e.deltaX, e.deltaY) && !e.ctrlKey) return;
+      if (!e.ctrlKey && scrolls(e.deltaX, e.deltaY)) return;
       if (hand.held.touching || e.ctrlKey) glass.zoom_by(Math.exp(-e.deltaY / 400), e.clientX - left, e.clientY - top);
       else glass.move_by(-e.deltaX, -e.deltaY);
       moved();

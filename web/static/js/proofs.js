@@ -48,6 +48,10 @@ proofs.addEventListener("click", (e) => {
   if (!(control instanceof HTMLElement) || !proof) return;
   if (control.dataset.do === "close-proof") proof.remove();
   if (control.dataset.do === "copy-proof") copy(proof);
+  if (control.dataset.do === "front-proof") {
+    proofs.prepend(proof);
+    /** @type {HTMLElement | null} */ (proof.querySelector(".keys .key"))?.focus();
+  }
 });
 
 /** @param {HTMLElement} proof */

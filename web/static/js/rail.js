@@ -8,6 +8,8 @@ import { el } from "./page.js";
 
 /** Two seconds, in milliseconds: long enough that no child's hand does it by chance. */
 const HOLD = 2000;
+/** Under this a tab remembers that it is locked: a child's F5 unlocks nothing. */
+const LOCKED = "locked";
 
 /**
  * @param {{ settings: Settings, laidOut: () => void, locked: () => void }} stage
@@ -15,10 +17,13 @@ const HOLD = 2000;
 export function prepareRail({ settings, laidOut, locked }) {
   const rail = el("rail");
   const grip = el("rail-grip");
+  // Beside a rail at a side, a phone held upright would have no room for the picture.
+  const narrow = matchMedia("(max-width: 599px)");
   const edges = /** @type {const} */ (["bottom", "left", "right"]);
 
   function show() {
-    const { edge, along, folded } = settings.now.rail;
+    const { along, folded } = settings.now.rail;
+    const edge = narrow.matches ? "bottom" : settings.now.rail.edge;
     for (const e of edges) document.body.classList.toggle(`edge-${e}`, e === edge);
     document.body.classList.toggle("folded", folded);
     rail.style.setProperty("--before", `${along}`);
@@ -125,6 +130,7 @@ export function prepareRail({ settings, laidOut, locked }) {
   function lock(value) {
     closePanels();
     document.body.classList.toggle("locked", value);
+    sessionStorage.setItem(LOCKED, value ? "yes" : "");
     if (value) {
       locked();
       el("unlock").focus({ preventScroll: true });
@@ -133,7 +139,9 @@ export function prepareRail({ settings, laidOut, locked }) {
   }
 
   settings.changed(show);
+  narrow.addEventListener("change", show);
   show();
+  if (sessionStorage.getItem(LOCKED)) lock(true);
 }
 
 /** Whether everything but the pen in hand is locked. */

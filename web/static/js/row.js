@@ -11,10 +11,9 @@ import { preparePlayer } from "./players.js";
 /** @import { Moving } from "./moving.js" */
 
 /**
- * @param {{ glass: Glass, lesson: string, beneath: Beneath, moving: Moving, act: (deed: () => unknown) => void, laidOut: () => void }} stage
+ * @param {{ glass: Glass, lesson: string, beneath: Beneath, moving: Moving, act: (deed: () => unknown) => void }} stage
  */
-export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
-  const row = el("row");
+export function prepareRow({ glass, lesson, beneath, moving, act }) {
   const active = () => beneath.active?.id ?? null;
   const showPlayer = preparePlayer({ glass, active, act });
   /** @param {(id: string) => unknown} deed */
@@ -69,7 +68,6 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
     }));
   }
 
-  let shownFor = "";
   let shown = "";
   /** Called at every message and every mark: the page is touched only when something is otherwise. */
   function show() {
@@ -101,9 +99,6 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
     for (const [id, wanted] of Object.entries(parts)) el(id).hidden = !wanted;
     el("source-stop").hidden = !runs;
     el("simulated").hidden = !beneath.panes.some((p) => p.simulated);
-    const any = Object.values(parts).some(Boolean) || runs;
-    const onlyBoard = pane?.kind === "board" && pane.pages === 1 && !two && !pane.halved;
-    row.hidden = !any || onlyBoard;
     el("new-page").hidden = pane?.kind !== "board";
     const freeze = button("freeze");
     freeze.hidden = !pane?.moves;
@@ -122,12 +117,6 @@ export function prepareRow({ glass, lesson, beneath, moving, act, laidOut }) {
       el("page-own-tab").hidden = moving.tab !== null;
     }
     showPlayer();
-    // The row takes room from the picture, or gives it back.
-    const now = `${row.hidden}`;
-    if (now !== shownFor) {
-      shownFor = now;
-      laidOut();
-    }
   }
   return { show };
 }

@@ -7,8 +7,10 @@ import { button, el, place } from "./page.js";
 /** @import { Doing, Spot } from "./pens.js" */
 
 /** The least side of the frame, and that which has room for a grip in its middle, in CSS pixels. */
-const LEAST = 84;
+const LEAST = 88;
 const ROOMY = 96;
+/** Marks with less height or width than this, in CSS pixels, are only pulled along. */
+const THIN = 40;
 /** How much room the knob that turns needs above the frame. */
 const KNOB = 64;
 
@@ -184,6 +186,9 @@ export class Selection {
     const [padX, padY] = [x1 - x0, y1 - y0].map((side) => Math.max(0, (LEAST - side) / 2));
     const [w, h] = [x1 - x0 + 2 * padX, y1 - y0 + 2 * padY];
     place(this.frame, [x0 - padX + left, y0 - padY + top, w, h]);
+    const [thin, flat] = [x1 - x0 < THIN, y1 - y0 < THIN];
+    this.frame.classList.toggle("thin", thin && !flat);
+    this.frame.classList.toggle("flat", flat && !thin);
     this.frame.classList.toggle("narrow", w < ROOMY);
     this.frame.classList.toggle("low", h < ROOMY);
     this.frame.classList.toggle("high", y0 - padY + top < KNOB);
@@ -205,21 +210,21 @@ export class Selection {
     el("selection-crop").setAttribute("aria-pressed", `${this.glass.is_cropping()}`);
     this.frame.classList.toggle("crops", this.glass.is_cropping());
     button("selection-edit").hidden = !this.glass.selected_text();
-    this.layBar(box);
+    this.layBar();
   }
 
   /**
-   * The bar stands below what is selected, or above, or in it: wherever there is room.
-   * @param {Float64Array} box
+   * The bar stands below the frame's grips, or above, or amidst them: wherever there is room.
    */
-  layBar([x0, y0, x1, y1]) {
-    const { left, top } = this.stage.area();
+  layBar() {
     const room = el("mount").getBoundingClientRect();
+    const frame = this.frame.getBoundingClientRect();
+    const [y0, y1] = [frame.top - room.top, frame.bottom - room.top];
     const [w, h] = [this.bar.offsetWidth, this.bar.offsetHeight];
-    const below = y1 + top + 30;
-    const above = y0 + top - 74 - h;
-    const y = below + h < room.height ? below : above > 0 ? above : room.height - h - 8;
-    const middle = (x0 + x1) / 2 + left - w / 2;
+    const below = y1 + 30;
+    const above = y0 - 74 - h;
+    const y = below + h < room.height ? below : above > 0 ? above : Math.max(8, (y0 + y1 - h) / 2);
+    const middle = (frame.left + frame.right) / 2 - room.left - w / 2;
     this.bar.style.left = `${Math.max(8, Math.min(middle, room.width - w - 8))}px`;
     this.bar.style.top = `${y}px`;
   }

@@ -22,6 +22,8 @@ export class Settings {
   constructor(glass, json) {
     this.glass = glass;
     glass.set_settings(json);
+    /** The settings as the server has them, as far as is known here. */
+    this.known = this.now;
     /** @type {(() => void)[]} */
     this.listeners = [];
     /** @type {number | undefined} */
@@ -54,9 +56,31 @@ export class Settings {
     this.waiting = window.setTimeout(() => this.keep(), 300);
   }
 
+  /** What was set here and is not kept yet: the fields that differ. */
+  get unkept() {
+    const same = (/** @type {unknown} */ a, /** @type {unknown} */ b) => JSON.stringify(a) === JSON.stringify(b);
+    const known = /** @type {Record<string, unknown>} */ (this.known);
+    return Object.fromEntries(Object.entries(this.now).filter(([field, value]) => !same(value, known[field])));
+  }
+
   keep() {
     clearTimeout(this.waiting);
     this.waiting = undefined;
-    ask("/settings/kept", this.glass.settings(), { "content-type": "application/json" }, true);
+    const [fields, before] = [this.unkept, this.known];
+    this.known = { ...this.known, ...fields };
+    ask("/settings/kept", JSON.stringify(fields), { "content-type": "application/json" }, true).then((response) => {
+      // Kept when the server next says how it knows them: see `heard`.
+      if (!response?.ok) this.known = before;
+    });
+  }
+
+  /** The server says what they are now; what is being set here meanwhile stays. @param {string} json */
+  heard(json) {
+    const fields = this.unkept;
+    this.glass.set_settings(json);
+    this.known = this.now;
+    this.glass.set_settings(JSON.stringify({ ...this.known, ...fields }));
+    for (const listener of this.listeners) listener();
+    if (Object.keys(fields).length && this.waiting === undefined) this.keep();
   }
 }

@@ -3,7 +3,7 @@
 
 import init, { Glass } from "../glass/glass.js";
 import { Beneath } from "./beneath.js";
-import { CaptureBox } from "./capture_box.js";
+import { CaptureBox, thousands } from "./capture_box.js";
 import { prepareDivider } from "./divider.js";
 import { fadingInk } from "./fading.js";
 import { Frames, canDecode } from "./frames.js";
@@ -30,6 +30,9 @@ import { Settings } from "./settings.js";
 import { prepareShapes } from "./shapes.js";
 import { Swatches } from "./swatches.js";
 import { Typing } from "./typing.js";
+
+/** The longest text that is taken from a clipboard or a file, in letters. */
+const MOST_LETTERS = 3000;
 
 const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
@@ -104,6 +107,9 @@ function heard(events) {
         showLeft(event.id);
         document.body.dispatchEvent(new Event("sent-away"));
         break;
+      case "settings":
+        settings.heard(event.json);
+        break;
       case "leftOut":
         say(`${event.count === 1 ? "A mark was" : `${event.count} marks were`} left out of this lesson: there is more to draw in it than a screen can show.`);
         break;
@@ -163,7 +169,7 @@ prepareSendingAway((id) => {
   glass.send_away(id);
   line.flush();
 });
-const row = prepareRow({ glass, lesson, beneath, moving, act: (deed) => act(() => (deed(), beneath.show(), moved())), laidOut: () => layOut() });
+const row = prepareRow({ glass, lesson, beneath, moving, act: (deed) => act(() => (deed(), beneath.show(), moved())) });
 
 // ---- Doing -----------------------------------------------------------------------------------
 
@@ -177,8 +183,8 @@ function act(deed) {
 
 /** What the rail and the selection show of the sheets. */
 function showState() {
-  button("undo").disabled = !glass.can_undo();
-  button("redo").disabled = !glass.can_redo();
+  button("undo").disabled = !glass.can_undo() && !glass.is_laying() && !glass.is_typing();
+  button("redo").disabled = !glass.can_redo() && !glass.is_typing();
   const by = glass.zoomed();
   el("whole").hidden = by === 1;
   el("zoom-by").textContent = `${by.toFixed(by < 10 ? 1 : 0)}×`;
@@ -196,7 +202,7 @@ const selection = new Selection({
   area: () => area,
   swatch: () => hand.held.swatch,
   edit: () => {
-    hand.take({ tool: "text", touching: false });
+    take("text");
     typing.openSelected();
   },
 });
@@ -279,6 +285,8 @@ hand.changed(({ touching, tool }) => {
   for (const t of ["erase", "select", "stamp", "text"]) sheet.classList.toggle(t, tool === t && !touching);
   el("touch").setAttribute("aria-checked", `${touching}`);
   el("mark").setAttribute("aria-checked", `${!touching}`);
+  el("touch").tabIndex = touching ? 0 : -1;
+  el("mark").tabIndex = touching ? -1 : 0;
   for (const t of ["erase", "select", "text"]) el(t).setAttribute("aria-pressed", `${tool === t && !touching}`);
   if (!hand.holds("erase")) el("eraser").hidden = true;
   // However it was put down, the glass has its hold again.
@@ -290,6 +298,18 @@ hand.changed(({ touching, tool }) => {
   else if (!hand.held.touching) selection.clear();
 });
 
+/** Takes back the last point of what is being set, the last words of what is being typed, or a change. */
+function undo() {
+  if (typing.history("undo")) return;
+  if (glass.is_laying()) glass.polyline_back();
+  else glass.undo();
+  act(() => {});
+}
+
+function redo() {
+  if (!typing.history("redo") && !glass.is_laying()) act(() => glass.redo());
+}
+
 /** @param {boolean} touching */
 const setTouching = (touching) => {
   const lowered = hand.held.touching && !touching;
@@ -299,15 +319,26 @@ const setTouching = (touching) => {
     for (const pane of beneath.panes) if (pane.moves && pane.frozen === null && (pane.kind !== "video" || JSON.parse(glass.playing(pane.id)).playing)) moving.toggle(pane);
   }
 };
-const takePen = () => hand.take({ tool: "pen", touching: false });
+/** @param {import("./hand.js").Tool} tool */
+const take = (tool) => hand.take({ tool, touching: false });
+const takePen = () => take("pen");
 
 el("touch").addEventListener("click", () => setTouching(true));
 el("mark").addEventListener("click", () => setTouching(false));
-el("erase").addEventListener("click", () => hand.toggle("erase"));
-el("select").addEventListener("click", () => hand.toggle("select"));
-el("text").addEventListener("click", () => hand.toggle("text"));
-el("undo").addEventListener("click", () => act(() => glass.undo()));
-el("redo").addEventListener("click", () => act(() => glass.redo()));
+for (const [id, other] of [["touch", "mark"], ["mark", "touch"]]) {
+  el(id).addEventListener("keydown", (e) => {
+    if (!e.key.startsWith("Arrow")) return;
+    setTouching(other === "touch");
+    el(other).focus();
+    e.preventDefault();
+    e.stopPropagation();
+  });
+}
+el("erase").addEventListener("click", () => take("erase"));
+el("select").addEventListener("click", () => take("select"));
+el("text").addEventListener("click", () => take("text"));
+el("undo").addEventListener("click", undo);
+el("redo").addEventListener("click", redo);
 el("wipe").addEventListener("click", () => act(() => glass.wipe()));
 el("whole").addEventListener("click", () => act(() => (glass.zoom_whole(), moved())));
 panel("people", "people-panel");
@@ -319,7 +350,7 @@ prepareMore({
   settings,
   backdrop: () => beneath.active?.id ?? order.state.current,
   read: (marks) => {
-    hand.take({ tool: "select", touching: false });
+    take("select");
     selection.set(marks);
   },
 });
@@ -388,13 +419,30 @@ for (const how of /** @type {const} */ (["copy", "cut"])) {
 }
 addEventListener("paste", (e) => {
   if (isLocked() || isTyping(e.target)) return;
+  // Otherwise the field that takes what was pasted gets it a second time.
+  e.preventDefault();
   const files = [...(e.clipboardData?.files ?? [])];
   if (files.length && files.some((f) => !f.type.startsWith("image/"))) return void order.bring(files);
   if (files.length) return void placePictures(files, area.width / 2, area.height / 2);
   const text = e.clipboardData?.getData("text/plain") ?? "";
-  hand.take({ tool: "select", touching: false });
-  if (!selection.paste(text)) takePen();
+  const before = hand.held.tool;
+  take("select");
+  if (selection.paste(text)) return;
+  take(before);
+  write(text, area.width / 4, area.height / 4);
 });
+
+/**
+ * Words from elsewhere become a text that is being typed.
+ * @param {string} words @param {number} x @param {number} y
+ */
+function write(words, x, y) {
+  if (words.trim() === "") return;
+  if (words.length > MOST_LETTERS) return say(`This text has ${thousands(words.length)} letters; ${thousands(MOST_LETTERS)} are the most that can be read on a stage. Paste a part of it, or bring it as a picture or a PDF.`);
+  take("text");
+  typing.end();
+  typing.write(words, x, y);
+}
 addEventListener("dragover", (e) => e.preventDefault());
 addEventListener("drop", (e) => {
   e.preventDefault();
@@ -402,8 +450,11 @@ addEventListener("drop", (e) => {
   const files = [...(e.dataTransfer?.files ?? [])];
   const onRail = e.target instanceof Element && e.target.closest("#rail, #order-panel");
   const pictures = files.every((f) => f.type.startsWith("image/"));
-  if (files.length && (onRail || !pictures)) order.bring(files);
-  else if (files.length) placePictures(files, e.clientX - area.left - el("mount").getBoundingClientRect().left, e.clientY - area.top);
+  const [x, y] = [e.clientX - area.left - el("mount").getBoundingClientRect().left, e.clientY - area.top];
+  if (files.length === 1 && files[0].type === "text/plain" && !onRail) files[0].text().then((words) => write(words, x, y));
+  else if (files.length && (onRail || !pictures)) order.bring(files);
+  else if (files.length) placePictures(files, x, y);
+  else if (e.dataTransfer?.getData("text/plain")) write(e.dataTransfer.getData("text/plain"), x, y);
   else say("Only files can be dropped here: pictures, PDF documents, videos, web pages.");
 });
 
@@ -421,7 +472,7 @@ async function placePictures(files, x, y) {
     if (!response?.ok) continue;
     /** @type {{ picture: string, width: number, height: number }} */
     const kept = await response.json();
-    hand.take({ tool: "select", touching: false });
+    take("select");
     selection.do(() => glass.place_picture(kept.picture, kept.width, kept.height, x + i * 24, y + i * 24));
   }
 }
@@ -454,11 +505,11 @@ el("new-page").addEventListener("click", newPage);
 const DEEDS = {
   touch: (key) => hand.lend(key, () => setTouching(true), false),
   draw: takePen,
-  erase: (key) => hand.lend(key, () => hand.toggle("erase"), true),
-  select: (key) => hand.lend(key, () => hand.toggle("select"), true),
-  shapes: (key) => hand.lend(key, () => hand.toggle("shape"), true),
-  stamps: (key) => hand.lend(key, () => hand.toggle("stamp"), true),
-  text: (key) => hand.lend(key, () => hand.toggle("text"), true),
+  erase: (key) => hand.lend(key, () => take("erase"), true),
+  select: (key) => hand.lend(key, () => take("select"), true),
+  shapes: (key) => hand.lend(key, () => take("shape"), true),
+  stamps: (key) => hand.lend(key, () => take("stamp"), true),
+  text: (key) => hand.lend(key, () => take("text"), true),
   box: openBox,
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),
@@ -476,8 +527,11 @@ const DEEDS = {
   help: () => help.open(),
 };
 
+/** What one chooses or pulls with, not writes in. */
+const CHOOSES = 'select, input:is([type="range"], [type="checkbox"], [type="color"])';
+const MOVES_IT = ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End", "Enter", " "];
 /** @param {EventTarget | null} target */
-const isTyping = (target) => target instanceof Element && target.matches("input, textarea, select, [contenteditable]");
+const isTyping = (target) => target instanceof Element && target.matches("input, textarea, [contenteditable]") && !target.matches(CHOOSES);
 
 /**
  * Keys that mean something while Touch or a selection is in the hand; `true` when this one did.
@@ -516,11 +570,15 @@ function pressed(e) {
     if (e.key === "Escape" && !typing.end()) closePanels();
     return;
   }
+  const bare = !e.ctrlKey && !e.metaKey && !e.altKey;
+  // Letters go on with the text that is being typed, whatever was pressed meanwhile.
+  if (glass.is_typing() && bare && e.key.length === 1 && e.key !== " ") return typing.focus();
+  if (target instanceof Element && target.matches(CHOOSES) && bare && MOVES_IT.includes(e.key)) return;
   if (box.isOpen && box.key(e)) return e.preventDefault();
   if (e.ctrlKey || e.metaKey) {
     const key = e.key.toLowerCase();
-    if (key === "z") act(() => (e.shiftKey ? glass.redo() : glass.undo()));
-    else if (key === "y") act(() => glass.redo());
+    if (key === "z" && !e.shiftKey) undo();
+    else if (key === "z" || key === "y") redo();
     else if (key === "a" && hand.holds("select")) selection.do(() => glass.select_all());
     else return;
     return e.preventDefault();
@@ -544,11 +602,18 @@ function pressed(e) {
   }
   e.preventDefault();
 }
-// A key that was pressed by hand lets the keyboard go: Space and Enter are the stage's again.
-document.addEventListener("click", (e) => {
+/**
+ * A control that was used by hand, not by keyboard, lets the keyboard go: it is the stage's again, or the
+ * text's that is being typed.
+ */
+function letGo() {
   const active = document.activeElement;
-  if (e.detail > 0 && active instanceof HTMLButtonElement && active.closest("#rail, #selection-bar")) active.blur();
-});
+  if (!(active instanceof HTMLElement) || !active.matches(`button, ${CHOOSES}`) || !active.closest("#rail, #selection-bar, #typing-bar")) return;
+  active.blur();
+  if (glass.is_typing()) typing.focus();
+}
+document.addEventListener("click", (e) => e.detail > 0 && !(e.target instanceof HTMLSelectElement) && letGo());
+document.addEventListener("change", (e) => e.target instanceof HTMLSelectElement && !e.target.matches(":focus-visible") && letGo());
 addEventListener("keyup", (e) => hand.giveBack(named(e)));
 addEventListener("blur", () => hand.giveBack());
 

@@ -112,10 +112,23 @@ export class Swatches {
   mark() {
     const { swatch, touching, tool } = this.hand.held;
     const draws = !touching && tool !== "erase" && tool !== "select";
+    el("in-hand").textContent = this.inHand();
     this.keys.forEach((key, i) => {
       key.setAttribute("aria-checked", `${i === swatch && draws}`);
       key.tabIndex = i === swatch ? 0 : -1;
     });
+  }
+
+  /** What is in the hand, in words. */
+  inHand() {
+    const { swatch, touching, tool, figure, sign } = this.hand.held;
+    if (touching) return "Touch";
+    if (tool === "erase") return "Erase";
+    if (tool === "select") return "Select";
+    const { name } = this.all[swatch] ?? this.all[0];
+    if (tool === "text") return `Text · ${name}`;
+    const word = tool === "shape" ? this.glass.figures()[figure] : tool === "stamp" ? this.glass.signs()[sign] : "";
+    return word ? `${word[0].toUpperCase()}${word.slice(1)} · ${name}` : name;
   }
 
   /**
@@ -126,7 +139,8 @@ export class Swatches {
     const { tool, swatch, touching } = this.hand.held;
     // Shapes, stamps and text go on in another colour; the swatch that they have already is meant
     // as a pen.
-    const goesOn = (tool === "shape" || tool === "stamp" || tool === "text") && i !== swatch && !touching;
+    const other = i !== swatch || this.glass.is_typing();
+    const goesOn = (tool === "shape" || tool === "stamp" || tool === "text") && other && !touching;
     this.hand.take({ swatch: i, touching: false, tool: goesOn ? tool : "pen" });
   }
 

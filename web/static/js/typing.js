@@ -77,6 +77,18 @@ export class Typing {
     };
   };
 
+  /**
+   * Begins a text with words that are there already.
+   * @param {string} words @param {number} x @param {number} y
+   */
+  async write(words, x, y) {
+    await this.fetch();
+    this.glass.text_begin(this.stage.swatch(), x, y);
+    this.begin();
+    this.text.value = words;
+    this.typed({});
+  }
+
   openSelected() {
     if (this.glass.text_open_selected()) this.begin();
   }
@@ -88,7 +100,7 @@ export class Typing {
     this.text.value = field.content;
     this.text.hidden = false;
     this.show();
-    this.text.focus({ preventScroll: true });
+    this.focus();
     this.stage.drawWet();
     this.stage.flush();
   }
@@ -116,6 +128,23 @@ export class Typing {
   resize(to) {
     const { field } = this;
     if (field) this.typed({ size: Math.round(Math.min(Math.max(to(field.size), 8), 400)) });
+    this.focus();
+  }
+
+  /**
+   * Undoes or redoes within what is being typed; `false` when nobody types.
+   * @param {"undo" | "redo"} which
+   */
+  history(which) {
+    if (!this.glass.is_typing()) return false;
+    this.focus();
+    // Deprecated, and the only way to a field's own history.
+    document.execCommand(which);
+    return true;
+  }
+
+  /** The keyboard is the text's. */
+  focus() {
     this.text.focus({ preventScroll: true });
   }
 

@@ -1,0 +1,174 @@
+// @ts-check
+// Whose the keyboard is: the stage's, the text's that is being typed, or a control's.
+
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { add, apart, colour, drag, startNow, straight } from "../stage.js";
+
+/** @type {Server} */
+let server;
+test.beforeAll(async () => { server = await Server.start({ demo: true }); });
+test.afterAll(async () => { await server.stop(); });
+
+const PAPER = [251, 250, 245];
+const VERMILION = [213, 94, 0];
+
+test("the swatches and keys of a text leave it being typed", async ({ page }) => {
+  await startNow(page, server.base);
+  const text = page.locator("#typing");
+  await page.keyboard.press("t");
+  await page.mouse.click(300, 300);
+  await page.keyboard.type("tac");
+  await page.locator("#swatches button").nth(1).click();
+  await page.keyboard.type("tics ");
+  await page.locator("#swatches button").nth(1).click();
+  await page.keyboard.type("de");
+  await page.locator("#typing-larger").click();
+  await page.keyboard.type("ci");
+  const wrap = await page.locator("#typing-wrap").boundingBox();
+  if (!wrap) throw new Error("no key for the width");
+  await drag(page, straight({ x: wrap.x + 20, y: wrap.y + 20 }, { x: wrap.x + 60, y: wrap.y + 20 }, 4));
+  await page.keyboard.type("des");
+  await expect(text).toHaveValue("tactics decides");
+  await expect(page.locator("#box-sheet")).toBeHidden();
+  // By keyboard too: from a key of the bar the letters go back to the text.
+  await page.locator("#typing-wrap").focus();
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.type("!");
+  await expect(text).toHaveValue("tactics decides!");
+});
+
+test("a film's slider and speeds do not keep the stage's keys", async ({ page }) => {
+  await page.goto(server.base);
+  await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
+  await page.locator("#order").click();
+  await page.locator("#order-list").getByRole("button", { name: /Vessel at the buoys/ }).first().click();
+  await expect(page.locator("#row-video")).toBeVisible();
+  const [width, height] = [1280, 800];
+  const slider = page.locator("#video-at");
+  await slider.click();
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: width / 2 - 200, y: height / 2 }, { x: width / 2 + 200, y: height / 2 }));
+  expect(apart(await colour(page, width / 2, height / 2), VERMILION)).toBeLessThan(8);
+  await slider.click();
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => apart(await colour(page, width / 2, height / 2), VERMILION)).toBeGreaterThan(40);
+  await page.locator("#video-rate").selectOption("0.5");
+  await page.keyboard.press("c");
+  await expect(page.locator("#box-sheet")).toBeVisible();
+  await page.keyboard.press("Escape");
+  // By keyboard the arrows pull the slider, and a clicker still goes to the next backdrop.
+  await slider.focus();
+  const before = Number(await slider.inputValue());
+  await page.keyboard.press("Home");
+  await expect.poll(async () => Number(await slider.inputValue())).toBeLessThan(before);
+  await page.keyboard.press("PageDown");
+  await expect(page.locator("#backdrop-name")).not.toHaveText("Vessel at the buoys");
+});
+
+test("a tool's key pressed twice keeps the tool", async ({ page }) => {
+  await startNow(page, server.base);
+  await drag(page, straight({ x: 300, y: 300 }, { x: 600, y: 300 }));
+  for (const [key, id] of [["s", "select"], ["t", "text"], ["e", "erase"], ["h", "shapes"]]) {
+    await page.keyboard.press(key);
+    await page.keyboard.press(key);
+    await expect(page.locator(`#${id}`)).toHaveAttribute("aria-pressed", "true");
+  }
+  await page.keyboard.press("s");
+  await page.keyboard.press("s");
+  await page.keyboard.press("Control+a");
+  await page.keyboard.press("Delete");
+  await expect.poll(async () => apart(await colour(page, 450, 300), PAPER)).toBeLessThan(8);
+});
+
+test("what goes on after a reload can be started again", async ({ page }) => {
+  await startNow(page, server.base);
+  await add(page, "bench");
+  await page.getByRole("button", { name: "Start it" }).click();
+  await expect(page.locator("[data-runs=yes]")).toBeVisible();
+  await page.keyboard.press("f");
+  await expect(page.locator("#freeze-word")).toHaveText("Go on");
+  await page.reload();
+  await page.locator("#freeze").click();
+  await page.getByRole("button", { name: "Start it" }).click();
+  await expect(page.locator("[data-runs=yes]")).toBeVisible();
+});
+
+test("undo belongs to what is being set or typed", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 300, y: 200 }, { x: 600, y: 200 }));
+  await page.locator("#shapes").click();
+  await page.locator("#figures").getByRole("button", { name: "open polyline" }).click();
+  for (const [x, y] of [[300, 300], [600, 300], [600, 500]]) await page.mouse.click(x, y);
+  await page.keyboard.press("Control+z");
+  await page.keyboard.press("Enter");
+  expect(apart(await colour(page, 450, 300), VERMILION)).toBeLessThan(8);
+  expect(apart(await colour(page, 600, 400), PAPER)).toBeLessThan(8);
+  expect(apart(await colour(page, 450, 200), VERMILION)).toBeLessThan(8);
+  await page.keyboard.press("t");
+  await page.mouse.click(300, 600);
+  await page.keyboard.type("fog");
+  await page.locator("#undo").click();
+  await expect(page.locator("#typing")).not.toHaveValue("fog");
+  await page.locator("#redo").click();
+  await expect(page.locator("#typing")).toHaveValue("fog");
+  await page.keyboard.press("Escape");
+  // Only now does it reach what was there before.
+  for (let i = 0; i < 3; i++) await page.keyboard.press("Control+z");
+  await expect.poll(async () => apart(await colour(page, 450, 200), PAPER)).toBeLessThan(8);
+});
+
+test("pasted words become a text, and so does a dropped file of words", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.evaluate(() => navigator.clipboard.writeText("Fog signal\nevery 20 s"));
+  await page.keyboard.press("Control+v");
+  await expect(page.locator("#typing")).toHaveValue("Fog signal\nevery 20 s");
+  await page.keyboard.press("Escape");
+  const transfer = await page.evaluateHandle(() => {
+    const transfer = new DataTransfer();
+    transfer.items.add(new File(["Leading lights"], "note.txt", { type: "text/plain" }));
+    return transfer;
+  });
+  await page.dispatchEvent("#glass", "drop", { dataTransfer: transfer, clientX: 300, clientY: 500 });
+  await expect(page.locator("#typing")).toHaveValue("Leading lights");
+});
+
+test("the lever is moved by arrow keys, and the child lock survives a reload", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.locator("#mark").focus();
+  await page.keyboard.press("ArrowLeft");
+  await expect(page.locator("#touch")).toBeFocused();
+  await expect(page.locator("#touch")).toHaveAttribute("aria-checked", "true");
+  await page.keyboard.press("ArrowRight");
+  await expect(page.locator("#mark")).toHaveAttribute("aria-checked", "true");
+  await page.locator("#more").click();
+  await page.locator("#lock").hover();
+  await page.mouse.down();
+  await expect(page.locator("body.locked")).toBeVisible();
+  await page.mouse.up();
+  await page.reload();
+  await expect(page.locator("body.ready.locked")).toBeVisible();
+  await expect(page.locator("#unlock")).toBeVisible();
+});
+
+test("settings made elsewhere meanwhile stay, and an open stage hears of them", async ({ page, context }) => {
+  await startNow(page, server.base);
+  const laptop = await context.newPage();
+  await laptop.goto(`${server.base}/settings`);
+  await laptop.getByLabel("moves the picture").check();
+  await laptop.getByLabel("left", { exact: true }).check();
+  await laptop.getByRole("button", { name: "Keep" }).click();
+  await expect(page.locator("body.edge-left")).toBeVisible();
+  // The stage sets something else: the laptop's settings stay.
+  await page.locator("#more").click();
+  const kept = page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
+  await page.locator("[data-eraser='40']").click();
+  await kept;
+  await laptop.reload();
+  await expect(laptop.getByLabel("moves the picture")).toBeChecked();
+  await laptop.getByLabel("bottom").check();
+  await laptop.getByRole("button", { name: "Keep" }).click();
+  await expect(page.locator("body.edge-bottom")).toBeVisible();
+  await expect(page.locator("[data-eraser='40']")).toHaveAttribute("aria-pressed", "true");
+});

@@ -1,0 +1,153 @@
+// @ts-check
+// What fits on which screen: no control of the stage is out of reach, and a phone held across shows
+// the whole picture.
+
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { apart, colour, drag, follow, startNow, straight } from "../stage.js";
+
+/** @import { Page } from "@playwright/test" */
+
+/** @type {Server} */
+let server;
+test.beforeAll(async () => { server = await Server.start({ demo: true }); });
+test.afterAll(async () => { await server.stop(); });
+
+const SIZES = [[1024, 600], [1024, 768], [1280, 600], [1280, 800], [1366, 768], [1920, 1080], [390, 844], [844, 390]];
+const PAPER = [251, 250, 245];
+const EDGES = ["bottom", "left", "right"];
+
+/** The names of controls within `where` that cannot be pressed where they are. @param {Page} page @param {string} where */
+const outOfReach = (page, where) => page.evaluate((where) => {
+  const all = [...document.querySelectorAll(`${where} :is(button, input, select, a)`)];
+  return all.filter((one) => one.checkVisibility({ visibilityProperty: true })).flatMap((one) => {
+    const r = one.getBoundingClientRect();
+    const [x, y] = [r.left + r.width / 2, r.top + r.height / 2];
+    const there = document.elementFromPoint(x, y);
+    const inside = r.left > -0.5 && r.top > -0.5 && r.right < innerWidth + 0.5 && r.bottom < innerHeight + 0.5;
+    const large = Math.min(r.width, r.height) > 43.5;
+    const name = one.id || one.getAttribute("aria-label") || one.textContent;
+    return inside && large && there && (one.contains(there) || there.contains(one)) ? [] : [`${name} ${[r.left, r.top, r.width, r.height].map(Math.round)}`];
+  });
+}, where);
+
+/** @param {Page} page @param {string} name */
+async function putOnStage(page, name) {
+  await page.locator("#order").click();
+  await page.locator("#order-list").getByRole("button", { name }).first().click();
+  await expect(page.locator("#backdrop-name")).toContainText(name);
+}
+
+test("every control of the rail and the row is in reach, at every edge and size, in every state", async ({ page }) => {
+  await page.setViewportSize({ width: 1920, height: 1080 });
+  await page.goto(server.base);
+  await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
+  await page.locator("body.ready").waitFor();
+  // Eight swatches are the most that there can be.
+  await page.locator("#swatches button").first().dblclick();
+  for (let i = 0; i < 2; i++) await page.locator("#swatch-add").click();
+  await page.keyboard.press("Escape");
+  const order = () => page.locator("#order").click();
+  /** @type {[string, () => Promise<void>][]} */
+  const states = [
+    ["a film", async () => {
+      await putOnStage(page, "Vessel at the buoys");
+      await expect(page.locator("#row-video")).toBeVisible();
+    }],
+    ["a film beside a board", async () => {
+      await order();
+      await page.getByRole("button", { name: "Put Board beside what is on stage" }).first().click();
+      await page.keyboard.press("Escape");
+      await expect(page.locator("#row-two")).toBeVisible();
+    }],
+    ["a board for two", async () => {
+      await page.locator("#close-right").click();
+      await order();
+      await page.locator("#board-halved").check();
+      await page.locator("#order-panel [data-board]").first().click();
+      await expect(page.locator("#row-left")).toBeVisible();
+      await page.keyboard.press("Escape");
+    }],
+    ["a document, enlarged", async () => {
+      await putOnStage(page, "Notices to mariners");
+      await page.locator("#touch").click();
+      await page.keyboard.press("+");
+      await expect(page.locator("#whole")).toBeVisible();
+    }],
+  ];
+  for (const [state, reach] of states) {
+    await page.setViewportSize({ width: 1920, height: 1080 });
+    await reach();
+    for (const edge of EDGES) {
+      await page.locator("#more").click();
+      await page.locator(`#rail-${edge}`).click();
+      await page.keyboard.press("Escape");
+      await expect(page.locator(`body.edge-${edge}`)).toBeVisible();
+      for (const [width, height] of SIZES) {
+        await page.setViewportSize({ width, height });
+        expect.soft(await outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`).toEqual([]);
+        const glass = await page.locator("#glass").boundingBox();
+        expect.soft(glass?.width ?? 0, `the picture with the rail at the ${edge}, ${width} × ${height}`).toBeGreaterThan(280);
+      }
+      await page.setViewportSize({ width: 1920, height: 1080 });
+    }
+  }
+  // Panels lie within the screen; what is longer scrolls within them.
+  for (const edge of ["bottom", "left"]) {
+    for (const [width, height] of SIZES) {
+      for (const id of ["shapes", "order", "people", "more"]) {
+        await page.setViewportSize({ width: 1920, height: 1080 });
+        if (id === "shapes") {
+          await page.locator("#more").click();
+          await page.locator(`#rail-${edge}`).click();
+        }
+        await page.setViewportSize({ width, height });
+        await page.locator(`#${id}`).click();
+        const box = await page.locator(`#${id}-panel`).boundingBox();
+        if (!box) throw new Error(`no panel of ${id}`);
+        expect.soft(box.x >= 0 && box.y >= 0 && box.x + box.width <= width && box.y + box.height <= height, `${id}, ${width} × ${height}: ${JSON.stringify(box)}`).toBe(true);
+        await page.keyboard.press("Escape");
+      }
+    }
+  }
+});
+
+test("two proofs stack: the newer one with its keys, the older one behind it", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.setViewportSize({ width: 1024, height: 600 });
+  await drag(page, straight({ x: 200, y: 150 }, { x: 400, y: 150 }));
+  for (const n of [1, 2]) {
+    await page.keyboard.press("c");
+    await drag(page, straight({ x: 250, y: n * 100 }, { x: 450, y: n * 100 + 90 }, 4));
+    await page.keyboard.press("Enter");
+    await expect(page.locator(".proof")).toHaveCount(n);
+  }
+  expect(await outOfReach(page, "#proofs")).toEqual([]);
+  const first = await page.locator(".proof").first().getAttribute("id");
+  await page.getByRole("button", { name: /^Show the proof of/ }).click();
+  await expect(page.locator(".proof").first()).not.toHaveAttribute("id", first ?? "");
+  await page.locator(".proof").first().getByRole("button", { name: "Hand out" }).click();
+  await expect(page.getByRole("button", { name: "Take back" })).toBeVisible();
+});
+
+test("a phone held across shows the whole picture, and the rest when it is touched", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Noor");
+  await phone.setViewportSize({ width: 844, height: 390 });
+  // The board's colour in all corners of the largest 16 : 9 that fits.
+  const width = Math.floor((390 * 16) / 9);
+  const left = (844 - width) / 2;
+  for (const [x, y] of [[left + 4, 4], [left + width - 4, 4], [left + 4, 386], [left + width - 4, 386]]) {
+    await expect.poll(async () => apart(await colour(phone, x, y), PAPER)).toBeLessThan(4);
+  }
+  const box = await phone.locator("#mount").boundingBox();
+  expect(box).toEqual({ x: 0, y: 0, width: 844, height: 390 });
+  await expect(phone.locator("#zoom")).toHaveCSS("opacity", "0");
+  await phone.mouse.click(400, 200);
+  await expect(phone.locator("#zoom")).toHaveCSS("opacity", "1");
+  expect(await outOfReach(phone, "#zoom")).toEqual([]);
+  await phone.mouse.click(300, 200);
+  await expect(phone.locator("#take-aways")).toHaveCSS("opacity", "0");
+  await phone.goto(`${server.base}/join`);
+  expect(await outOfReach(phone, ".join-form")).toEqual([]);
+});
