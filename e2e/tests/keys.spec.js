@@ -3,7 +3,7 @@
 
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { add, apart, colour, drag, startNow, straight } from "../stage.js";
+import { add, apart, colour, drag, ready, startNow, straight } from "../stage.js";
 
 /** @type {Server} */
 let server;
@@ -41,6 +41,7 @@ test("the swatches and keys of a text leave it being typed", async ({ page }) =>
 test("a film's slider and speeds do not keep the stage's keys", async ({ page }) => {
   await page.goto(server.base);
   await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
+  await ready(page);
   await page.locator("#order").click();
   await page.locator("#order-list").getByRole("button", { name: /Vessel at the buoys/ }).first().click();
   await expect(page.locator("#row-video")).toBeVisible();

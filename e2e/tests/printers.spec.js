@@ -13,7 +13,7 @@ test.afterAll(async () => { await server.stop(); });
 
 test("what the browser shows is what the server captures", async ({ browser }) => {
   // Two device pixels to a glass unit: the resolution that a vector backdrop is captured in.
-  const context = await browser.newContext({ viewport: { width: 1920, height: 1160 }, deviceScaleFactor: 2 });
+  const context = await browser.newContext({ viewport: { width: 1920, height: 1212 }, deviceScaleFactor: 2 });
   const page = await context.newPage();
   await page.goto(`${server.base}/lessons/1/stage`);
   await ready(page);

@@ -115,6 +115,7 @@ test("every control of the rail and the row is in reach, at every edge and size,
 test("two proofs stack: the newer one with its keys, the older one behind it", async ({ page }) => {
   await startNow(page, server.base);
   await page.setViewportSize({ width: 1024, height: 600 });
+  await expect.poll(async () => (await page.locator("#glass").boundingBox())?.width).toBeLessThan(1000);
   await drag(page, straight({ x: 200, y: 150 }, { x: 400, y: 150 }));
   for (const n of [1, 2]) {
     await page.keyboard.press("c");
