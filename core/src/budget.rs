@@ -67,7 +67,7 @@ fn stroke(count: &mut Count, curve: &Curve, tip: Tip) -> Result<(), Spent> {
         Tip::Round => disc_points(radius),
         Tip::Flat => 10,
     };
-    count.take(2 * around(curve.start.radius()))?;
+    count.take(around(curve.start.radius()))?;
     let mut last = Node {
         at: curve.start.position(),
         radius: curve.start.radius(),
@@ -90,7 +90,7 @@ fn stroke(count: &mut Count, curve: &Curve, tip: Tip) -> Result<(), Spent> {
             (last, came) = (node, Some(goes));
         }
     }
-    Ok(())
+    count.take(around(last.radius))
 }
 
 /// A line with its dashes, each with two round ends.

@@ -301,7 +301,7 @@ fn a_handle_leaves_the_other_side_where_it_is() {
     );
     assert_eq!(
         pull(High, High, (400.0, 200.0), false),
-        [100.0, 100.0, 400.0, 250.0]
+        [100.0, 100.0, 380.0, 240.0]
     );
     assert_eq!(
         pull(High, High, (400.0, 220.0), true),
@@ -316,4 +316,21 @@ fn a_handle_leaves_the_other_side_where_it_is() {
         pull(High, Neither, (-900.0, 200.0), false),
         [100.0, 100.0, 110.0, 200.0]
     );
+}
+
+proptest! {
+    /// A corner goes to that place of its diagonal which is nearest to the hand: never farther from
+    /// where it was than the hand went, however flat or narrow what is pulled may be.
+    #[test]
+    fn a_corner_goes_no_farther_than_the_hand(
+        w in 2.0..1900.0f64, h in 2.0..1000.0f64, dx in -300.0..300.0f64, dy in -300.0..300.0f64,
+    ) {
+        use bozzetto_core::capture::{Grip, Side};
+        use bozzetto_core::select::{Pull, pulled};
+        let area = Rect::from_corners(Point::<Glass>::new(0.0, 0.0), Point::new(w, h));
+        let grip = Pull::Handle(Grip::Edges { x: Side::High, y: Side::High });
+        let (from, to) = (Point::new(w, h), Point::new(w + dx, h + dy));
+        let corner = pulled(&area, grip, from, to, false).apply(from);
+        prop_assert!(corner.distance(from) <= dx.hypot(dy) + 1e-6);
+    }
 }

@@ -457,3 +457,56 @@ test("the running order is prepared: brought, moved by keys and by dragging, dup
   await page.goto(`${server.base}/lessons/${lesson}/order`);
   await expect.poll(names).toHaveLength(6);
 });
+
+test("the backdrop on stage is renamed, moved and removed in the stage's own panel, and comes back", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
+  await page.locator("#order").click();
+  await page.locator("[data-board='ruled']").click();
+  await expect(page.locator("#backdrop-place")).toContainText("2 of 2");
+  await page.locator("#order").click();
+  await page.locator("#order-rename").click();
+  await page.locator("#order-name").fill("Tides tonight");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#backdrop-name")).toHaveText("Tides tonight");
+  await page.locator("#order-earlier").click();
+  await expect(page.locator("#backdrop-place")).toContainText("1 of 2");
+  await page.locator("#order-list button", { hasText: "Board" }).first().click();
+  await expect.poll(async () => apart(await colour(page, 500, 300), VERMILION)).toBeLessThan(8);
+  await page.locator("#order").click();
+  await page.locator("#order-remove").click();
+  await expect(page.locator("#order-removed")).toContainText("Board is removed");
+  await expect(page.locator("#backdrop-name")).toHaveText("Tides tonight");
+  await page.locator("#order-restore").click();
+  await expect(page.locator("#backdrop-name")).toHaveText("Board");
+  await page.keyboard.press("Escape");
+  await expect.poll(async () => apart(await colour(page, 500, 300), VERMILION)).toBeLessThan(8);
+});
+
+test("by keyboard one stays where one was in the running order, and offline it says what failed", async ({ page, context }) => {
+  await page.goto(`${server.base}`);
+  await page.getByRole("button", { name: "Start now" }).click();
+  await ready(page);
+  const id = Number(page.url().match(/lessons\/(\d+)/)?.[1]);
+  for (const ruling of ["ruled", "squared"]) {
+    await page.request.post(`${server.base}/lessons/${id}/boards`, { form: { ruling }, headers: { origin: server.base } });
+  }
+  await page.goto(`${server.base}/lessons/${id}/order`);
+  const cards = page.locator("#order .backdrop");
+  await expect(cards).toHaveCount(3);
+  const first = await cards.first().getAttribute("id");
+  await page.keyboard.press("Tab");
+  await page.locator(`#${first}`).getByRole("button", { name: /: later$/ }).focus();
+  await page.keyboard.press("Enter");
+  await expect(cards.nth(1)).toHaveAttribute("id", first ?? "");
+  await expect(page.locator(`#${first}`).getByRole("button", { name: /: later$/ })).toBeFocused();
+  /** @type {string[]} */
+  const thrown = [];
+  page.on("pageerror", (e) => thrown.push(`${e}`));
+  await context.setOffline(true);
+  await cards.nth(2).dragTo(cards.first(), { targetPosition: { x: 10, y: 10 } });
+  await expect(page.locator("#says")).toContainText("The line to the server is down");
+  await expect(cards.nth(1)).toHaveAttribute("id", first ?? "");
+  expect(thrown).toEqual([]);
+});

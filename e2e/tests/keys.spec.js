@@ -173,3 +173,30 @@ test("settings made elsewhere meanwhile stay, and an open stage hears of them", 
   await expect(page.locator("body.edge-bottom")).toBeVisible();
   await expect(page.locator("[data-eraser='40']")).toHaveAttribute("aria-pressed", "true");
 });
+
+test("by keyboard alone one draws, sets a text, and moves what is selected", async ({ page }) => {
+  await startNow(page, server.base);
+  const press = async (/** @type {string} */ key, times = 1) => {
+    for (let i = 0; i < times; i++) await page.keyboard.press(key);
+  };
+  // From the middle of the picture, 160 CSS pixels to the right.
+  await press("2");
+  await press("ArrowRight");
+  await press("ArrowLeft");
+  await press("Enter");
+  await press("ArrowRight", 10);
+  await press("Enter");
+  await press("Escape");
+  expect(apart(await colour(page, 720, 360), VERMILION)).toBeLessThan(8);
+  expect(apart(await colour(page, 560, 360), PAPER)).toBeLessThan(8);
+  await press("t");
+  await press("ArrowUp", 5);
+  await press("Enter");
+  await page.keyboard.type("fog");
+  await expect(page.locator("#typing")).toHaveValue("fog");
+  await press("Escape");
+  await press("s");
+  await press("ArrowDown", 5);
+  await press("Enter", 2);
+  await expect(page.locator("#selection")).toBeVisible();
+});

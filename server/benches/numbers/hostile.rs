@@ -297,6 +297,7 @@ pub async fn join_1000() {
 fn cookies(answer: &str) -> String {
     let lines = answer.lines().take_while(|l| !l.is_empty());
     let set = lines.filter_map(|l| l.strip_prefix("set-cookie: "));
-    let pairs: Vec<&str> = set.filter_map(|v| v.split(';').next()).collect();
+    let kept = set.filter(|v| !v.contains("Max-Age=0;"));
+    let pairs: Vec<&str> = kept.filter_map(|v| v.split(';').next()).collect();
     pairs.join("; ")
 }

@@ -192,7 +192,9 @@ impl Drop for Server {
 /// The cookies that an answer sets, as a browser sends them back.
 pub fn cookies(answer: &Response<Body>) -> String {
     let lines = answer.headers().get_all(header::SET_COOKIE).iter();
-    let pairs = lines.filter_map(|v| v.to_str().ok()?.split(';').next());
+    let set = lines.filter_map(|v| v.to_str().ok());
+    let kept = set.filter(|v| !v.contains("Max-Age=0;"));
+    let pairs = kept.filter_map(|v| v.split(';').next());
     pairs.collect::<Vec<_>>().join("; ")
 }
 

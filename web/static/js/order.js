@@ -25,7 +25,7 @@ export class Order {
     /** The note that was begun last, and what was on stage before. @type {{ note: string | null, before: string } | null} */
     this.noting = null;
     panel("order", "order-panel", () => {
-      el("address-form").hidden = true;
+      for (const id of ["address-form", "order-rename-form", "order-removed"]) el(id).hidden = true;
       this.fill();
     });
     el("previous").addEventListener("click", () => this.go(-1));
@@ -47,12 +47,55 @@ export class Order {
       });
     }
     this.prepareAddress();
+    this.prepareOne();
     const file = input("picture-file");
     el("add-picture").addEventListener("click", () => file.click());
     file.addEventListener("change", () => {
       closePanels();
       this.bring([...(file.files ?? [])]);
       file.value = "";
+    });
+  }
+
+  /** What can be done with the backdrop on stage: with two, with the one that the hand was on last. */
+  prepareOne() {
+    const form = el("order-rename-form");
+    /** @param {string} id @param {string} what @param {URLSearchParams} [body] */
+    const tell = (id, what, body = new URLSearchParams()) => ask(`/lessons/${this.lesson}/backdrops/${id}/${what}`, body);
+    const one = () => this.state.order[this.at];
+    for (const [id, by] of /** @type {const} */ ([["order-earlier", -1], ["order-later", 1]])) {
+      el(id).addEventListener("click", () => tell(one().id, `move/${by}`));
+    }
+    /** @param {boolean} open */
+    const rename = (open) => {
+      form.hidden = !open;
+      el("order-rename").setAttribute("aria-expanded", `${open}`);
+    };
+    el("order-rename").addEventListener("click", () => {
+      rename(form.hidden === true);
+      input("order-name").value = one().name;
+      input("order-name").select();
+    });
+    form.addEventListener("submit", async (e) => {
+      e.preventDefault();
+      const done = await tell(one().id, "rename", new URLSearchParams({ name: input("order-name").value }));
+      rename(!done?.ok);
+      if (done?.ok) el("order-rename").focus();
+    });
+    let removed = "";
+    el("order-remove").addEventListener("click", async () => {
+      const { id, name } = one();
+      rename(false);
+      if (!(await tell(id, "remove"))?.ok) return;
+      removed = id;
+      el("order-removed-name").textContent = name;
+      el("order-removed").hidden = false;
+      el("order-restore").focus();
+    });
+    el("order-restore").addEventListener("click", async () => {
+      if (!(await tell(removed, "restore"))?.ok) return;
+      el("order-removed").hidden = true;
+      this.goTo(removed);
     });
   }
 
@@ -165,6 +208,10 @@ export class Order {
       return item;
     });
     el("order-list").replaceChildren(...items);
+    const { at } = this;
+    el("order-one").hidden = at < 0;
+    button("order-earlier").disabled = at <= 0;
+    button("order-later").disabled = at + 1 >= items.length;
   }
 
   /**

@@ -1,7 +1,18 @@
 // @ts-check
 // What htmx leaves to do on the pages.
 
+import "./focus.js";
+
 const says = document.getElementById("says");
+
+/**
+ * Has htmx ask for something; `false` when it could not. Why has been said by then.
+ * @param {string} verb @param {string} address @param {object} options
+ */
+async function request(verb, address, options) {
+  const { htmx } = /** @type {{ htmx?: { ajax: (verb: string, address: string, options: object) => Promise<void> } }} */ (window);
+  return htmx ? htmx.ajax(verb, address, options).then(() => true, () => false) : false;
+}
 
 /** @param {string} text */
 function say(text) {
@@ -63,9 +74,7 @@ async function bring(files) {
     bar.value = part;
   });
   bringing.hidden = true;
-  const htmx = /** @type {{ htmx?: { ajax: (verb: string, url: string, options: object) => Promise<void> } }} */ (window).htmx;
-  await htmx?.ajax("GET", bringing.dataset.list ?? "", { target: "#order", swap: "innerHTML" });
-  say(refused.join(" "));
+  if (await request("GET", bringing.dataset.list ?? "", { target: "#order", swap: "innerHTML" })) say(refused.join(" "));
 }
 
 if (bringing && brought) {
@@ -110,16 +119,17 @@ document.addEventListener("dragover", (e) => {
   document.querySelectorAll(".backdrop").forEach((c) => c.classList.remove("before", "behind"));
   over.classList.add(behind(e, over) ? "behind" : "before");
 });
-document.addEventListener("drop", (e) => {
+document.addEventListener("drop", async (e) => {
   const over = card(e.target);
   const list = over?.closest("[data-order]");
   if (!dragged || !over || !(list instanceof HTMLElement) || over === dragged) return;
   e.preventDefault();
+  const [moved, before] = [dragged, dragged.nextSibling];
   if (behind(e, over)) over.after(dragged);
   else over.before(dragged);
   const order = [...list.querySelectorAll(".backdrop")].map((c) => /** @type {HTMLElement} */ (c).dataset.id).filter(Boolean).join();
-  const htmx = /** @type {{ htmx?: { ajax: (verb: string, url: string, options: object) => void } }} */ (window).htmx;
-  htmx?.ajax("POST", list.dataset.order ?? "", { target: "#order", swap: "innerHTML", values: { order } });
+  const done = await request("POST", list.dataset.order ?? "", { target: "#order", swap: "innerHTML", values: { order } });
+  if (!done) list.insertBefore(moved, before);
 });
 document.addEventListener("dragend", () => {
   unmark();

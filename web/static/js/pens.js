@@ -61,6 +61,8 @@ export function listenToPens(stage) {
   /** @param {PointerEvent} e */
   const rest = (e) => {
     clearTimeout(resting);
+    // Keys rest between any two strokes of theirs.
+    if (!e.isTrusted) return;
     const id = e.pointerId;
     resting = window.setTimeout(() => {
       if (pointers.get(id) !== "draws" || !glass.pen_rests(id, performance.now())) return;
@@ -78,7 +80,8 @@ export function listenToPens(stage) {
     if (e.pointerType === "pen") glass.pen_seen(e.timeStamp);
     if (!glass.admits(device(e), e.timeStamp)) return;
     const { x, y } = at(e);
-    sheet.setPointerCapture(e.pointerId);
+    // Keys have no pointer to be captured.
+    if (e.isTrusted) sheet.setPointerCapture(e.pointerId);
     began({ x, y });
     for (const doing of pointers.values()) {
       if (doing === "shapes" && e.pointerType === "touch") return void even.add(e.pointerId);

@@ -2,8 +2,10 @@
 // The stage: the presenter's screen. This file only ties its parts together.
 
 import init, { Glass } from "../glass/glass.js";
+import "./focus.js";
 import { Beneath } from "./beneath.js";
 import { CaptureBox, thousands } from "./capture_box.js";
+import { prepareCrosshair } from "./crosshair.js";
 import { prepareDivider } from "./divider.js";
 import { fadingInk } from "./fading.js";
 import { Frames, canDecode } from "./frames.js";
@@ -254,6 +256,8 @@ const { endPolyline } = listenToPens({
   scrolls: (dx, dy) => pages.scroll(dx, dy),
   others: { select: selection.begin, text: typing.tap },
 });
+
+const crosshair = prepareCrosshair({ glass, hand, sheet: el("glass"), area: () => area });
 
 /** The picture is seen elsewhere. */
 function moved() {
@@ -587,10 +591,11 @@ function pressed(e) {
   const key = named(e);
   const deed = glass.deed_of(key);
   const onControl = target instanceof Element && target.closest("button, a, summary") !== null;
-  if (e.key === "Escape" || (e.key === "Enter" && glass.is_laying())) {
+  if (e.key === "Escape" || (e.key === "Enter" && glass.is_laying() && !crosshair.shows())) {
     if (glass.is_laying()) endPolyline();
+    else if (crosshair.hide()) selection.show();
     else if (!closePanels() && !selection.clear()) closeProof();
-  } else if (handKey(e)) {
+  } else if (handKey(e) || (!onControl && crosshair.key(e))) {
     // Done.
   } else if (/^[1-8]$/.test(key)) {
     if (!swatches.keys[Number(key) - 1]) return;
