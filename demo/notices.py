@@ -1,6 +1,6 @@
 """Makes the paged document: notices of the harbour office. Run in this folder when it is to change.
 
-Needs reportlab (PyPI).
+Needs the Python library reportlab.
 """
 
 from reportlab.lib.pagesizes import A4

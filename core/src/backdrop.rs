@@ -9,7 +9,9 @@ use crate::colour::{Rgb, WHITE};
 use crate::display::{Blend, DisplayList, Item, Path, Source};
 use crate::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::ids::BackdropId;
+use crate::mark::Tip;
 use crate::playback::Playback;
+use crate::swatch::Swatch;
 use crate::zoom::Zoom;
 
 /// The colour around a backdrop that does not fill the picture area.
@@ -251,6 +253,18 @@ impl BackdropView {
             }
         }
         self
+    }
+
+    /// A swatch as it is offered here: a board's inks are seen on its surface. Highlighters tint what
+    /// is written, and stay as they are.
+    pub fn offered(&self, swatch: Swatch) -> Swatch {
+        match (&self.kind, swatch.tip) {
+            (BackdropKind::Board(board), Tip::Round) => Swatch {
+                colour: board.surface.ink(swatch.colour),
+                ..swatch
+            },
+            _ => swatch,
+        }
     }
 
     /// The sheet of the page that is shown; of a board for two its left half.

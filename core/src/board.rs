@@ -2,9 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::colour::{OKABE_ITO, Rgb};
+use crate::colour::{BLACK, OKABE_ITO, Rgb, WHITE};
 use crate::display::{Blend, DisplayList, Path};
 use crate::frames::{GLASS_WIDTH, Glass, Held, Map, Point, Rect, Size};
+use crate::legibility::LINE_CONTRAST;
 
 /// What is printed on a board.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
@@ -65,6 +66,41 @@ impl Surface {
             false => [OKABE_ITO[5].1, OKABE_ITO[6].1],
             true => [OKABE_ITO[2].1, OKABE_ITO[1].1],
         }
+    }
+
+    /// An ink as this board offers it: on a dark one, what would not be seen becomes its light
+    /// neighbour in the palette, or as much lighter as it takes.
+    ///
+    /// ```
+    /// use bozzetto_core::board::Surface;
+    /// use bozzetto_core::colour::{BLACK, OKABE_ITO, WHITE};
+    /// assert_eq!(Surface::Paper.ink(BLACK), BLACK);
+    /// assert_eq!(Surface::Chalk.ink(BLACK), WHITE);
+    /// for surface in Surface::ALL {
+    ///     for (name, colour) in &OKABE_ITO[..4] {
+    ///         // WCAG 2.2, 1.4.11: lines that mean something. Light inks on light boards stay as they
+    ///         // are, and the back-row check says so.
+    ///         let seen = surface.ink(*colour).contrast(surface.colour());
+    ///         assert!(seen >= 3.0 || !surface.is_dark(), "{name} on {surface:?}: {seen}");
+    ///     }
+    /// }
+    /// ```
+    pub fn ink(self, colour: Rgb) -> Rgb {
+        let seen = |c: Rgb| c.contrast(self.colour()) >= LINE_CONTRAST;
+        if !self.is_dark() || seen(colour) {
+            return colour;
+        }
+        let light = [
+            (BLACK, WHITE),
+            (OKABE_ITO[5].1, OKABE_ITO[2].1),
+            (OKABE_ITO[6].1, OKABE_ITO[1].1),
+        ];
+        let neighbour = light.iter().find(|(dark, _)| *dark == colour);
+        let lighter = || (1..10).map(|tenths| colour.towards_white(f64::from(tenths) / 10.0));
+        neighbour.map_or_else(
+            || lighter().find(|c| seen(*c)).unwrap_or(WHITE),
+            |(_, light)| *light,
+        )
     }
 
     /// Whether light ink is needed to be seen on it.

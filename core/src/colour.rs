@@ -55,7 +55,12 @@ impl Rgb {
 
     /// A quarter of it on white: what shapes are filled with.
     pub fn tint(self) -> Self {
-        let mix = |v: u8| (255.0 - (255.0 - f64::from(v)) * 0.25).round() as u8;
+        self.towards_white(0.75)
+    }
+
+    /// Mixed with white, which has this share of 0 to 1.
+    pub fn towards_white(self, share: f64) -> Self {
+        let mix = |v: u8| (255.0 - (255.0 - f64::from(v)) * (1.0 - share)).round() as u8;
         Self::new(mix(self.r), mix(self.g), mix(self.b))
     }
 

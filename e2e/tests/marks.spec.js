@@ -476,3 +476,16 @@ test("a level line is pulled along, not blown up", async ({ page }) => {
   expect(width).toBeLessThan(640);
   expect(height).toBeLessThan(100);
 });
+
+test("on a dark board the pens at hand are light", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.locator("#order").click();
+  await page.locator("#board-surface").selectOption("slate");
+  await page.locator("[data-board='plain']").click();
+  await expect(page.locator("#backdrop-place")).toContainText("2 of 2");
+  await expect(page.locator("#in-hand")).toHaveText("White writing pen");
+  await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
+  await expect.poll(async () => apart(await colour(page, 500, 300), [255, 255, 255])).toBeLessThan(12);
+  await page.keyboard.press("PageUp");
+  await expect(page.locator("#in-hand")).toHaveText("Black writing pen");
+});

@@ -322,12 +322,22 @@ impl Glass {
         swatch: usize,
         at: Point<Ink>,
     ) -> Option<(Swatch, SheetId, Map<Ink, Held>)> {
-        let mut swatch = *self.settings.swatches.get(swatch)?;
-        let (sheet, transform, ink) = self.holder(swatch.hold, at)?;
+        let hold = self.settings.swatches.get(swatch)?.hold;
+        let (sheet, transform, ink) = self.holder(hold, at)?;
+        let mut swatch = self.offered(swatch, sheet)?;
         if let (Some(ink), Tip::Round) = (ink, swatch.tip) {
             swatch.colour = ink;
         }
         Some((swatch, sheet, transform))
+    }
+
+    /// A swatch as it is offered on a sheet.
+    pub(crate) fn offered(&self, swatch: usize, sheet: SheetId) -> Option<Swatch> {
+        let swatch = *self.settings.swatches.get(swatch)?;
+        let panes = self.panes();
+        let mut backdrops = panes.iter().filter_map(|pane| pane.backdrop);
+        let on = backdrops.find(|b| Some(b.id) == sheet.backdrop());
+        Some(on.map_or(swatch, |backdrop| backdrop.offered(swatch)))
     }
 
     /// Shows everybody a shape in the making.

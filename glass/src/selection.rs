@@ -295,11 +295,9 @@ impl Glass {
     /// Gives the selection the colour and width of a swatch. A stroke keeps the width that its hand
     /// gave it, in proportion.
     pub fn restyle_selection(&mut self, swatch: usize) {
-        let Some(swatch) = self.settings.swatches.get(swatch).copied() else {
-            return;
-        };
         let sheets = self.replica.sheets();
         let steps = self.selection.picked.iter().filter_map(|(sheet, id)| {
+            let swatch = self.offered(swatch, *sheet)?;
             let mark = sheets.sheet(*sheet).get(*id)?;
             let op = Op::Replace(mark.restyled(&swatch.style()));
             Some(Step { sheet: *sheet, op })

@@ -19,7 +19,8 @@ use crate::Glass;
 struct Shown {
     name: String,
     swatch: Swatch,
-    colour: String,
+    /// As it draws on what is on stage.
+    offered: Swatch,
     /// Why the last seat would not see it, if so.
     short: Option<String>,
 }
@@ -52,11 +53,16 @@ impl Glass {
 
     /// The swatches with their names and what the back-row check says of them, as JSON.
     pub fn swatches(&self) -> String {
-        let shown = |swatch: &Swatch| Shown {
-            name: swatch.name(),
-            swatch: *swatch,
-            colour: swatch.colour.css(),
-            short: legibility::check(swatch, &self.settings.room, self.beneath).map(|s| s.why),
+        let shown = |swatch: &Swatch| {
+            let on_stage = self.active_backdrop();
+            let offered = on_stage.map_or(*swatch, |b| b.offered(*swatch));
+            let short = legibility::check(&offered, &self.settings.room, self.beneath);
+            Shown {
+                name: offered.name(),
+                swatch: *swatch,
+                offered,
+                short: short.map(|s| s.why),
+            }
         };
         let all: Vec<Shown> = self.settings.swatches.iter().map(shown).collect();
         serde_json::to_string(&all).unwrap_or_default()
@@ -65,7 +71,10 @@ impl Glass {
     /// What the back-row check would have instead of a swatch, as JSON; `None` when it will do.
     pub fn legible(&self, index: usize) -> Option<String> {
         let swatch = self.settings.swatches.get(index)?;
-        let short = legibility::check(swatch, &self.settings.room, self.beneath)?;
+        let offered = self
+            .active_backdrop()
+            .map_or(*swatch, |b| b.offered(*swatch));
+        let short = legibility::check(&offered, &self.settings.room, self.beneath)?;
         serde_json::to_string(&short.instead).ok()
     }
 

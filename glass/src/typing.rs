@@ -150,10 +150,9 @@ impl Glass {
 
     /// Gives the text that is being typed the colour of a swatch.
     pub fn text_restyle(&mut self, swatch: usize) {
-        let Some(swatch) = self.settings.swatches.get(swatch).copied() else {
-            return;
-        };
-        if let Some(typing) = &mut self.typing {
+        let sheet = self.typing.as_ref().map(|typing| typing.sheet);
+        let offered = sheet.and_then(|sheet| self.offered(swatch, sheet));
+        if let (Some(typing), Some(swatch)) = (&mut self.typing, offered) {
             typing.mark.style = style(&swatch);
             let (sheet, mark) = (typing.sheet, typing.mark.clone());
             self.show_shape(WetShape { sheet, mark });

@@ -8,7 +8,7 @@ import { print } from "./printer.js";
 /** @import { Glass, InitOutput } from "../glass/glass.js" */
 /** @import { Hand } from "./hand.js" */
 /** @import { Rgb, Settings, Swatch } from "./settings.js" */
-/** @typedef {{ name: string, swatch: Swatch, colour: string, short: string | null }} Shown */
+/** @typedef {{ name: string, swatch: Swatch, offered: Swatch, short: string | null }} Shown */
 
 const MOST = 8;
 /** Two presses within this many milliseconds are a double press. */
@@ -55,12 +55,12 @@ export class Swatches {
       el("swatches").classList.toggle("many", all.length > 6);
       if (this.hand.held.swatch >= all.length) this.hand.take({ swatch: all.length - 1 });
     }
-    all.forEach(({ name, swatch, short }, i) => {
+    all.forEach(({ name, offered, short }, i) => {
       const key = this.keys[i];
       key.setAttribute("aria-label", short ? `${name}. ${short}` : name);
       key.title = `${name} (${i + 1}); press twice to edit${short ? `\n${short}` : ""}`;
       key.classList.toggle("short", short !== null);
-      this.paint(/** @type {HTMLCanvasElement} */ (key.firstChild), swatch);
+      this.paint(/** @type {HTMLCanvasElement} */ (key.firstChild), offered);
     });
     this.mark();
     if (!el("swatch-panel").hidden) this.fill();
