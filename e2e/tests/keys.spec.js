@@ -1,5 +1,5 @@
 // @ts-check
-// Whose the keyboard is: the stage's, the text's that is being typed, or a control's.
+// Whose the keyboard is: the stage's, the text's that is being typed, or a control's; and what comes of it.
 
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
@@ -199,4 +199,17 @@ test("by keyboard alone one draws, sets a text, and moves what is selected", asy
   await press("ArrowDown", 5);
   await press("Enter", 2);
   await expect(page.locator("#selection")).toBeVisible();
+});
+
+test("pages that are reached from the stage open beside it", async ({ page, context }) => {
+  await startNow(page, server.base);
+  const stage = page.url();
+  for (const name of ["Captures", "Lessons", "Settings"]) {
+    await page.locator("#more").click();
+    const [beside] = await Promise.all([context.waitForEvent("page"), page.locator("#more-panel").getByRole("link", { name }).click()]);
+    await expect(beside.getByRole("heading", { level: 1 })).toBeVisible();
+    await beside.close();
+    await page.keyboard.press("Escape");
+    expect(page.url()).toBe(stage);
+  }
 });
