@@ -173,9 +173,6 @@ test("shapes keep to squares with Shift and with a second finger; a line held st
 
   await page.keyboard.press("d");
   await page.keyboard.press("2");
-  await page.mouse.move(300, 550);
-  await page.mouse.down();
-  for (let i = 1; i <= 40; i++) await page.mouse.move(300 + i * 10, 550 + Math.sin(i / 3) * 8);
   // Ink beside the straight line, along 360 pixels.
   const beside = async () => {
     const row = decode(await page.screenshot({ clip: { x: 320, y: 561, width: 360, height: 1 }, scale: "css" }));
@@ -183,8 +180,14 @@ test("shapes keep to squares with Shift and with a second finger; a line held st
     for (let x = 0; x < 360; x++) n += apart([...row.data.subarray(x * 4, x * 4 + 3)], PAPER) > 60 ? 1 : 0;
     return n;
   };
+  const bent = Array.from({ length: 41 }, (_, i) => ({ x: 300 + i * 10, y: 550 + Math.sin(i / 3) * 8 }));
+  await drag(page, bent);
   expect(await beside()).toBeGreaterThan(20);
+  await page.keyboard.press("Control+z");
   // Half a second of rest is what it is about.
+  await page.mouse.move(bent[0].x, bent[0].y);
+  await page.mouse.down();
+  for (const { x, y } of bent.slice(1)) await page.mouse.move(x, y);
   await expect.poll(beside).toBe(0);
   await page.mouse.up();
   expect(await beside()).toBe(0);

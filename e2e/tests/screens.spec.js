@@ -10,11 +10,13 @@ import { apart, colour, drag, follow, startNow, straight } from "../stage.js";
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start({ demo: true }); });
-test.afterAll(async () => { await server.stop(); });
+// One for each test: where the rail stands is kept.
+test.beforeEach(async () => { server = await Server.start({ demo: true }); });
+test.afterEach(async () => { await server.stop(); });
 
 const SIZES = [[1024, 600], [1024, 768], [1280, 600], [1280, 800], [1366, 768], [1920, 1080], [390, 844], [844, 390]];
 const PAPER = [251, 250, 245];
+const softly = expect.configure({ soft: true });
 const EDGES = ["bottom", "left", "right"];
 
 /** The names of controls within `where` that cannot be pressed where they are. @param {Page} page @param {string} where */
@@ -85,7 +87,7 @@ test("every control of the rail and the row is in reach, at every edge and size,
       await expect(page.locator(`body.edge-${edge}`)).toBeVisible();
       for (const [width, height] of SIZES) {
         await page.setViewportSize({ width, height });
-        expect.soft(await outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`).toEqual([]);
+        await softly.poll(() => outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`).toEqual([]);
         const glass = await page.locator("#glass").boundingBox();
         expect.soft(glass?.width ?? 0, `the picture with the rail at the ${edge}, ${width} × ${height}`).toBeGreaterThan(280);
       }
@@ -123,7 +125,7 @@ test("two proofs stack: the newer one with its keys, the older one behind it", a
     await page.keyboard.press("Enter");
     await expect(page.locator(".proof")).toHaveCount(n);
   }
-  expect(await outOfReach(page, "#proofs")).toEqual([]);
+  await expect.poll(() => outOfReach(page, "#proofs")).toEqual([]);
   const first = await page.locator(".proof").first().getAttribute("id");
   await page.getByRole("button", { name: /^Show the proof of/ }).click();
   await expect(page.locator(".proof").first()).not.toHaveAttribute("id", first ?? "");
@@ -146,7 +148,7 @@ test("a phone held across shows the whole picture, and the rest when it is touch
   await expect(phone.locator("#zoom")).toHaveCSS("opacity", "0");
   await phone.mouse.click(400, 200);
   await expect(phone.locator("#zoom")).toHaveCSS("opacity", "1");
-  expect(await outOfReach(phone, "#zoom")).toEqual([]);
+  await expect.poll(() => outOfReach(phone, "#zoom")).toEqual([]);
   await phone.mouse.click(300, 200);
   await expect(phone.locator("#take-aways")).toHaveCSS("opacity", "0");
   await phone.goto(`${server.base}/join`);

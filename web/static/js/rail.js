@@ -19,6 +19,8 @@ export function prepareRail({ settings, laidOut, locked }) {
   const grip = el("rail-grip");
   // Beside a rail at a side, a phone held upright would have no room for the picture.
   const narrow = matchMedia("(max-width: 599px)");
+  /** How it stood when it was shown last. */
+  let stood = "";
   const edges = /** @type {const} */ (["bottom", "left", "right"]);
 
   function show() {
@@ -31,7 +33,10 @@ export function prepareRail({ settings, laidOut, locked }) {
     grip.setAttribute("aria-expanded", `${!folded}`);
     grip.setAttribute("aria-label", folded ? "Unfold the rail" : "Fold the rail; drag or arrow keys move it");
     for (const e of edges) el(`rail-${e}`).setAttribute("aria-pressed", `${e === edge}`);
-    laidOut();
+    // Only then has the picture another room; a capture box that is being drawn stays otherwise.
+    const stands = `${edge} ${folded}`;
+    if (stands !== stood) laidOut();
+    stood = stands;
   }
 
   for (const edge of edges) {

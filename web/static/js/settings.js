@@ -76,11 +76,11 @@ export class Settings {
 
   /** The server says what they are now; what is being set here meanwhile stays. @param {string} json */
   heard(json) {
-    const fields = this.unkept;
+    const [fields, before] = [this.unkept, this.glass.settings()];
     this.glass.set_settings(json);
     this.known = this.now;
     this.glass.set_settings(JSON.stringify({ ...this.known, ...fields }));
-    for (const listener of this.listeners) listener();
+    if (this.glass.settings() !== before) for (const listener of this.listeners) listener();
     if (Object.keys(fields).length && this.waiting === undefined) this.keep();
   }
 }
