@@ -2,9 +2,9 @@
 // Figures of the browser: what a stage costs to load, and what a pen costs while it draws.
 
 import { chromium } from "@playwright/test";
-import { args, executablePath } from "./browser.js";
 import { benchInk } from "./bench_ink.js";
-import { FILM, benchStreams } from "./bench_streams.js";
+import { benchStreams, FILM } from "./bench_streams.js";
+import { args, executablePath } from "./browser.js";
 import { Server } from "./server.js";
 
 const wanted = process.argv.slice(2);
@@ -31,11 +31,16 @@ async function timePens(page) {
     const listen = EventTarget.prototype.addEventListener;
     EventTarget.prototype.addEventListener = function (type, listener, options) {
       if (type !== "pointermove" || typeof listener !== "function") return listen.call(this, type, listener, options);
-      return listen.call(this, type, (e) => {
-        const begun = performance.now();
-        listener.call(this, e);
-        if (/** @type {PointerEvent} */ (e).buttons) times.push(performance.now() - begun);
-      }, options);
+      return listen.call(
+        this,
+        type,
+        (e) => {
+          const begun = performance.now();
+          listener.call(this, e);
+          if (/** @type {PointerEvent} */ (e).buttons) times.push(performance.now() - begun);
+        },
+        options,
+      );
     };
   });
 }
@@ -54,7 +59,9 @@ if (runs("stage.load")) {
     let idle = 0;
     /** @type {Map<string, string>} */
     const addresses = new Map();
-    cdp.on("Network.requestWillBeSent", (e) => { addresses.set(e.requestId, e.request.url); });
+    cdp.on("Network.requestWillBeSent", (e) => {
+      addresses.set(e.requestId, e.request.url);
+    });
     // The module that lays out text is fetched when the stage is ready and idle.
     cdp.on("Network.loadingFinished", (e) => {
       if (/glass\/text/.test(addresses.get(e.requestId) ?? "")) idle += e.encodedDataLength;
@@ -66,12 +73,30 @@ if (runs("stage.load")) {
     times.push(await page.evaluate(() => performance.getEntriesByName("ready-to-draw")[0].startTime));
     bytes = sum;
     later = idle;
-    const parts = await page.evaluate(() => performance.getEntriesByType("resource").map((r) => [r.name.split("/").pop(), /** @type {PerformanceResourceTiming} */ (r).transferSize]));
-    detail = parts.sort((a, b) => Number(b[1]) - Number(a[1])).slice(0, 4).map(([n, s]) => `${n} ${Math.round(Number(s) / 1024)} KB`).join(", ");
+    const parts = await page.evaluate(() =>
+      performance
+        .getEntriesByType("resource")
+        .map((r) => [r.name.split("/").pop(), /** @type {PerformanceResourceTiming} */ (r).transferSize]),
+    );
+    detail = parts
+      .sort((a, b) => Number(b[1]) - Number(a[1]))
+      .slice(0, 4)
+      .map(([n, s]) => `${n} ${Math.round(Number(s) / 1024)} KB`)
+      .join(", ");
     await context.close();
   }
-  row("stage.load.bytes", bytes / 1024, "KB", `over the wire, backdrop picture included; largest: ${detail}; aim: under 400`);
-  row("stage.load.idle", later / 1024, "KB", "fetched afterwards, when the stage is idle: the module that lays out text, with its font");
+  row(
+    "stage.load.bytes",
+    bytes / 1024,
+    "KB",
+    `over the wire, backdrop picture included; largest: ${detail}; aim: under 400`,
+  );
+  row(
+    "stage.load.idle",
+    later / 1024,
+    "KB",
+    "fetched afterwards, when the stage is idle: the module that lays out text, with its font",
+  );
   row("stage.load.ms", percentile(times, 0.5), "ms", "median of 7, empty cache, from navigation to ready to draw");
 }
 
@@ -84,27 +109,48 @@ if (runs("pen.frame")) {
   const MARKS = 5000;
   // The marks are drawn by the page's own pens, so that the sheet is what it would be.
   for (let n = 0; n < MARKS; n += 100) {
-    await page.evaluate(async ({ from, count }) => {
-      const sheet = /** @type {HTMLElement} */ (document.getElementById("glass"));
-      sheet.setPointerCapture = () => {};
-      const send = (/** @type {string} */ type, /** @type {number} */ x, /** @type {number} */ y, buttons = 1) =>
-        sheet.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: y, pointerId: 7, pointerType: "mouse", button: type === "pointermove" ? -1 : 0, buttons, bubbles: true }));
-      for (let i = from; i < from + count; i++) {
-        const [x, y] = [(i * 37) % 1150, (i * 91) % 660];
-        send("pointerdown", x, y);
-        for (let k = 1; k < 24; k++) send("pointermove", x + k * 4, y + Math.sin(k / 2) * 20);
-        send("pointerup", x + 96, y, 0);
-      }
-      await new Promise((done) => requestAnimationFrame(done));
-    }, { from: n, count: 100 });
+    await page.evaluate(
+      async ({ from, count }) => {
+        const sheet = /** @type {HTMLElement} */ (document.getElementById("glass"));
+        sheet.setPointerCapture = () => {};
+        const send = (/** @type {string} */ type, /** @type {number} */ x, /** @type {number} */ y, buttons = 1) =>
+          sheet.dispatchEvent(
+            new PointerEvent(type, {
+              clientX: x,
+              clientY: y,
+              pointerId: 7,
+              pointerType: "mouse",
+              button: type === "pointermove" ? -1 : 0,
+              buttons,
+              bubbles: true,
+            }),
+          );
+        for (let i = from; i < from + count; i++) {
+          const [x, y] = [(i * 37) % 1150, (i * 91) % 660];
+          send("pointerdown", x, y);
+          for (let k = 1; k < 24; k++) send("pointermove", x + k * 4, y + Math.sin(k / 2) * 20);
+          send("pointerup", x + 96, y, 0);
+        }
+        await new Promise((done) => requestAnimationFrame(done));
+      },
+      { from: n, count: 100 },
+    );
   }
-  await page.evaluate(() => { /** @type {any} */ (window).penTimes.length = 0; });
+  await page.evaluate(() => {
+    /** @type {any} */ (window).penTimes.length = 0;
+  });
   await page.mouse.move(200, 360);
   await page.mouse.down();
-  for (let i = 0; i < 600; i++) await page.mouse.move(600 + Math.cos(i / 30) * 400 * (1 - i / 1200), 360 + Math.sin(i / 21) * 280);
+  for (let i = 0; i < 600; i++)
+    await page.mouse.move(600 + Math.cos(i / 30) * 400 * (1 - i / 1200), 360 + Math.sin(i / 21) * 280);
   await page.mouse.up();
   const times = await page.evaluate(() => /** @type {any} */ (window).penTimes);
-  row("pen.frame.p95", percentile(times, 0.95), "ms", `${times.length} pointer events of one stroke over ${MARKS} marks; median ${percentile(times, 0.5).toFixed(2)} ms; aim: under 2`);
+  row(
+    "pen.frame.p95",
+    percentile(times, 0.95),
+    "ms",
+    `${times.length} pointer events of one stroke over ${MARKS} marks; median ${percentile(times, 0.5).toFixed(2)} ms; aim: under 2`,
+  );
 }
 
 if (runs("pen.frame.video")) {
@@ -120,11 +166,49 @@ if (runs("pen.frame.video")) {
   await page.waitForFunction(() => (document.querySelector("video")?.currentTime ?? 0) > 0.5);
   await page.mouse.move(200, 360);
   await page.mouse.down();
-  for (let i = 0; i < 400; i++) await page.mouse.move(900 + Math.cos(i / 30) * 600 * (1 - i / 1200), 500 + Math.sin(i / 21) * 380);
+  for (let i = 0; i < 400; i++)
+    await page.mouse.move(900 + Math.cos(i / 30) * 600 * (1 - i / 1200), 500 + Math.sin(i / 21) * 380);
   await page.mouse.up();
   const times = await page.evaluate(() => /** @type {any} */ (window).penTimes);
-  row("pen.frame.video.p95", percentile(times, 0.95), "ms", `${times.length} pointer events of one stroke while a film plays beneath on a stage 1920 wide; median ${percentile(times, 0.5).toFixed(2)} ms`);
+  row(
+    "pen.frame.video.p95",
+    percentile(times, 0.95),
+    "ms",
+    `${times.length} pointer events of one stroke while a film plays beneath on a stage 1920 wide; median ${percentile(times, 0.5).toFixed(2)} ms`,
+  );
   await context.close();
+}
+
+if (runs("text.key")) {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 852 } });
+  await page.goto(stage);
+  await page.locator("body.ready").waitFor();
+  await page.keyboard.press("t");
+  await page.mouse.click(200, 60);
+  await page.locator("#typing:not(.unread)").waitFor();
+  await page.keyboard.insertText(
+    "Keep to the west side of the channel until the sector light turns white. ".repeat(42).slice(0, 3000),
+  );
+  for (let i = 0; i < 12; i++) await page.locator("#typing-smaller").click();
+  const times = await page.evaluate(async () => {
+    const field = /** @type {HTMLTextAreaElement} */ (document.getElementById("typing"));
+    const times = [];
+    for (let i = 0; i < 200; i++) {
+      field.setRangeText("x", 1500, 1500, "end");
+      const begun = performance.now();
+      field.dispatchEvent(new InputEvent("input"));
+      times.push(performance.now() - begun);
+      await new Promise((done) => requestAnimationFrame(done));
+    }
+    return times;
+  });
+  row(
+    "text.key",
+    percentile(times, 0.5),
+    "ms",
+    `a letter typed in the midst of a text of 3000, until it is drawn; p95 ${percentile(times, 0.95).toFixed(1)} ms; aim: under 16`,
+  );
+  await page.close();
 }
 
 await benchInk({ browser, runs, row });

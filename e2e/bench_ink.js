@@ -26,13 +26,23 @@ export async function benchInk({ browser, runs, row }) {
 
   if (runs("ink.outline")) {
     const found = await page.evaluate(async () => {
-      const [glass, freehand] = await Promise.all([import(/** @type {any} */ ("/glass.js")), import(/** @type {any} */ ("/freehand.js"))]);
+      const [glass, freehand] = await Promise.all([
+        import(/** @type {any} */ ("/glass.js")),
+        import(/** @type {any} */ ("/freehand.js")),
+      ]);
       await glass.default();
       // Strokes as a hand makes them: loops that wander, 240 samples each.
-      const strokes = Array.from({ length: 60 }, (_, s) => Array.from({ length: 240 }, (_, i) => {
-        const t = i / 240;
-        return [200 + 900 * t + 40 * Math.cos(t * 40 + s), 300 + 60 * Math.sin(t * 33 + s) + 20 * Math.sin(t * 80), 0.5 + 0.3 * Math.sin(t * 9), i * 8];
-      }));
+      const strokes = Array.from({ length: 60 }, (_, s) =>
+        Array.from({ length: 240 }, (_, i) => {
+          const t = i / 240;
+          return [
+            200 + 900 * t + 40 * Math.cos(t * 40 + s),
+            300 + 60 * Math.sin(t * 33 + s) + 20 * Math.sin(t * 80),
+            0.5 + 0.3 * Math.sin(t * 9),
+            i * 8,
+          ];
+        }),
+      );
       const flat = strokes.map((s) => Float64Array.from(s.flat()));
       const plain = strokes.map((s) => s.map(([x, y, p]) => [x, y, p]));
       /** @param {() => void} run */
@@ -42,7 +52,10 @@ export async function benchInk({ browser, runs, row }) {
         for (let i = 0; i < 9; i++) {
           const begun = performance.now();
           let n = 0;
-          while (performance.now() - begun < 200) { run(); n++; }
+          while (performance.now() - begun < 200) {
+            run();
+            n++;
+          }
           rates.push((n * 60 * 240) / ((performance.now() - begun) / 1000));
         }
         return rates.sort((a, b) => a - b)[4];
@@ -50,11 +63,20 @@ export async function benchInk({ browser, runs, row }) {
       return {
         fitted: rate(() => flat.forEach((s) => glass.outline_steps(s, 8, true))),
         wet: rate(() => flat.forEach((s) => glass.outline_steps(s, 8, false))),
-        other: rate(() => plain.forEach((s) => freehand.getStroke(s, { size: 8, simulatePressure: false, last: true }))),
+        other: rate(() =>
+          plain.forEach((s) => freehand.getStroke(s, { size: 8, simulatePressure: false, last: true })),
+        ),
       };
     });
-    const note = "60 strokes of 240 samples, from raw samples to the finished outline; baseline perfect-freehand 1.2.2 in the same page";
-    row("ink.outline.fitted", found.fitted, "samples/s", `${note}; with fitting; aim: a ratio of at least 1`, found.other);
+    const note =
+      "60 strokes of 240 samples, from raw samples to the finished outline; baseline perfect-freehand 1.2.2 in the same page";
+    row(
+      "ink.outline.fitted",
+      found.fitted,
+      "samples/s",
+      `${note}; with fitting; aim: a ratio of at least 1`,
+      found.other,
+    );
     row("ink.outline.wet", found.wet, "samples/s", `${note}; without fitting; aim: a ratio of at least 3`, found.other);
   }
 
@@ -68,7 +90,11 @@ export async function benchInk({ browser, runs, row }) {
         const [x, y] = [(n * 37) % 1180, (n * 91) % 680];
         const at = (/** @type {number} */ k) => [x + k * 4, y + Math.sin(k / 2) * 14, 0.5, n * 1000 + k * 8];
         glass.pen_down(1, 0, 0, Float64Array.from(at(0)));
-        glass.pen_move(1, Float64Array.from(Array.from({ length: 23 }, (_, k) => at(k + 1)).flat()), new Float64Array());
+        glass.pen_move(
+          1,
+          Float64Array.from(Array.from({ length: 23 }, (_, k) => at(k + 1)).flat()),
+          new Float64Array(),
+        );
         glass.pen_up(1);
       }
       /** @param {number[]} times */
@@ -99,8 +125,18 @@ export async function benchInk({ browser, runs, row }) {
       }
       return { erase: p95(erase), worst: Math.max(...erase), select: p95(lasso), longest };
     });
-    row("erase.10k.p95", found.erase, "ms", `a sweep across 10000 strokes, per event of 10 CSS pixels; slowest ${found.worst.toFixed(1)}; aim: under 4`);
-    row("select.10k.p95", found.select, "ms", `a lasso among 10000 strokes, per event; letting it go took at most ${found.longest.toFixed(1)}; aim: under 4`);
+    row(
+      "erase.10k.p95",
+      found.erase,
+      "ms",
+      `a sweep across 10000 strokes, per event of 10 CSS pixels; slowest ${found.worst.toFixed(1)}; aim: under 4`,
+    );
+    row(
+      "select.10k.p95",
+      found.select,
+      "ms",
+      `a lasso among 10000 strokes, per event; letting it go took at most ${found.longest.toFixed(1)}; aim: under 4`,
+    );
   }
   await page.close();
 }

@@ -2,12 +2,12 @@
 // Figures of moving backdrops: from a pixel that changes on the presenter's pane to the follower's
 // canvas, and what a pen costs over a film.
 
-import { writeFileSync, mkdtempSync } from "node:fs";
+import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "@playwright/test";
 import { args, executablePath } from "./browser.js";
-import { Server, root } from "./server.js";
+import { root, Server } from "./server.js";
 import { follow, startNow } from "./stage.js";
 
 /** A page that shows the time of day in black and white fields: 14 bits of milliseconds / 2. */
@@ -32,14 +32,26 @@ export async function benchStreams({ runs, percentile, row }) {
     Object.assign(window, { encodeTimes: times });
     const Native = window.VideoEncoder;
     const begun = new Map();
-    window.VideoEncoder = /** @type {any} */ (class extends Native {
-      /** @param {any} init */
-      constructor(init) {
-        super({ ...init, output: (/** @type {any} */ chunk, /** @type {any} */ more) => { times.push(performance.now() - (begun.get(chunk.timestamp) ?? performance.now())); begun.delete(chunk.timestamp); init.output(chunk, more); } });
+    window.VideoEncoder = /** @type {any} */ (
+      class extends Native {
+        /** @param {any} init */
+        constructor(init) {
+          super({
+            ...init,
+            output: (/** @type {any} */ chunk, /** @type {any} */ more) => {
+              times.push(performance.now() - (begun.get(chunk.timestamp) ?? performance.now()));
+              begun.delete(chunk.timestamp);
+              init.output(chunk, more);
+            },
+          });
+        }
+        /** @param {any} frame @param {any} options */
+        encode(frame, options) {
+          begun.set(frame.timestamp, performance.now());
+          super.encode(frame, options);
+        }
       }
-      /** @param {any} frame @param {any} options */
-      encode(frame, options) { begun.set(frame.timestamp, performance.now()); super.encode(frame, options); }
-    });
+    );
   });
   await startNow(page, server.base);
   const file = join(mkdtempSync(join(tmpdir(), "bench-")), "Clock.html");

@@ -11,7 +11,13 @@ export const root = fileURLToPath(new URL("..", import.meta.url));
 
 export class Server {
   /** @param {{ demo?: boolean, binary?: string, passphrase?: string, listen?: string, more?: string[] }} [options] `more` for `serve` */
-  static async start({ demo = false, binary = "target/debug/bozzetto", passphrase, listen = "127.0.0.1:0", more = [] } = {}) {
+  static async start({
+    demo = false,
+    binary = "target/debug/bozzetto",
+    passphrase,
+    listen = "127.0.0.1:0",
+    more = [],
+  } = {}) {
     const server = new Server(join(root, binary), mkdtempSync(join(tmpdir(), "bozzetto-")));
     if (demo) execFileSync(server.binary, ["demo-data", "--data", server.data]);
     if (passphrase) execFileSync(server.binary, ["passphrase", "--data", server.data], { input: `${passphrase}\n` });

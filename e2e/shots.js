@@ -1,11 +1,11 @@
 // @ts-check
 // Takes the pictures in docs/screenshots again, from the demo data.
 
-import { chromium } from "@playwright/test";
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
+import { chromium } from "@playwright/test";
 import { args, executablePath } from "./browser.js";
-import { Server, root } from "./server.js";
+import { root, Server } from "./server.js";
 import { drag, ready, straight } from "./stage.js";
 
 const folder = join(root, "docs/screenshots");
@@ -16,7 +16,11 @@ const browser = await chromium.launch({ executablePath, args: [...args, "--auto-
 async function shot(page, name) {
   await page.waitForLoadState("networkidle");
   // Those that are fetched when they come into view may be out of it.
-  await page.evaluate(() => Promise.all([...document.images].map((i) => i.src && !i.complete && i.loading !== "lazy" && i.decode().catch(() => {}))));
+  await page.evaluate(() =>
+    Promise.all(
+      [...document.images].map((i) => i.src && !i.complete && i.loading !== "lazy" && i.decode().catch(() => {})),
+    ),
+  );
   await page.screenshot({ path: join(folder, `${name}.png`), animations: "disabled" });
 }
 
@@ -63,7 +67,10 @@ await extra.goto(`${server.base}/settings`);
 await shot(extra, "settings");
 await extra.close();
 await page.keyboard.press("5");
-await drag(page, Array.from({ length: 50 }, (_, i) => ({ x: 640 + i * 5, y: 560 - i * 2 + Math.sin(i / 4) * 16 })));
+await drag(
+  page,
+  Array.from({ length: 50 }, (_, i) => ({ x: 640 + i * 5, y: 560 - i * 2 + Math.sin(i / 4) * 16 })),
+);
 await page.keyboard.press("c");
 await drag(page, straight({ x: 560, y: 380 }, { x: 980, y: 640 }));
 await shot(page, "capture-box");
@@ -73,7 +80,9 @@ await page.locator(".proof").getByRole("button", { name: "Hand out" }).click();
 await page.locator(".proof").getByRole("button", { name: "Take back" }).waitFor();
 await shot(page, "proof");
 
-const phone = await (await browser.newContext({ viewport: { width: 390, height: 844 }, deviceScaleFactor: 2, hasTouch: true })).newPage();
+const phone = await (
+  await browser.newContext({ viewport: { width: 390, height: 844 }, deviceScaleFactor: 2, hasTouch: true })
+).newPage();
 await phone.goto(`${server.base}/join`);
 await phone.getByLabel("Code").fill((await page.locator(".join-code").textContent()) ?? "");
 await phone.getByLabel("Your name").fill("Noor");
@@ -118,7 +127,10 @@ await more.keyboard.press("f");
 await more.locator("#tab-allow").click();
 await more.locator("body.frozen").waitFor();
 await more.keyboard.press("3");
-await drag(more, Array.from({ length: 40 }, (_, i) => ({ x: 500 + Math.cos(i / 6) * 70, y: 300 + Math.sin(i / 6) * 55 })));
+await drag(
+  more,
+  Array.from({ length: 40 }, (_, i) => ({ x: 500 + Math.cos(i / 6) * 70, y: 300 + Math.sin(i / 6) * 55 })),
+);
 await shot(more, "frozen");
 await more.keyboard.press("f");
 await more.locator("#order").click();
@@ -128,7 +140,10 @@ await more.getByRole("button", { name: "Squared" }).click();
 await more.locator("#row-left").waitFor();
 await more.keyboard.press("3");
 for (const x of [120, 720]) {
-  await drag(more, Array.from({ length: 60 }, (_, i) => ({ x: x + i * 6, y: 260 + Math.sin(i / 5) * 70 })));
+  await drag(
+    more,
+    Array.from({ length: 60 }, (_, i) => ({ x: x + i * 6, y: 260 + Math.sin(i / 5) * 70 })),
+  );
   await drag(more, straight({ x, y: 420 }, { x: x + 300, y: 400 }));
 }
 await shot(more, "board-for-two");

@@ -72,7 +72,10 @@ export async function capture(page, a, b) {
   await drag(page, straight(a, b, 4));
   await page.keyboard.press("Enter");
   const proof = page.locator(".proof").first();
-  const [download] = await Promise.all([page.waitForEvent("download"), proof.getByRole("link", { name: "Download" }).click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    proof.getByRole("link", { name: "Download" }).click(),
+  ]);
   await page.keyboard.press("Escape");
   return readFileSync(await download.path());
 }

@@ -5,7 +5,7 @@ mod rows;
 
 use std::path::Path;
 
-use bozzetto_core::frames::{Ink, Point};
+use bozzetto_core::geometry::frames::{Ink, Point};
 use bozzetto_core::ink::centreline::flatten;
 use bozzetto_core::ink::fit::{deviation, fit};
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};

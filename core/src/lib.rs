@@ -6,60 +6,35 @@
 //! or pixels on a screen: whoever calls it says what time it is and prints the
 //! [display list](display) it gets back.
 //!
-//! Where to find things:
+//! A folder for each thing that one can point at on the screen or in the work. Each uses only those
+//! above it:
 //!
-//! * [`frames`]: the frames of reference and the maps between them.
+//! * [`geometry`]: frames of reference and the maps between them, zoom.
+//! * [`display`]: what is to be drawn, for any printer.
 //! * [`ink`]: from pen samples to a stroke, and from a stroke to its outline.
-//! * [`shape`], [`stamp`], [`fading`]: what else is drawn, and what fades.
-//! * [`erase`], [`select`]: correcting.
-//! * [`budget`]: how much there may be to work out for marks.
-//! * [`rights`]: who may send what.
-//! * [`mark`], [`sheet`], [`change`], [`history`]: marks and the one way in which they change.
-//! * [`replica`]: what a browser shows while its changes are under way to the server.
-//! * [`wet`], [`paint`], [`board`], [`display`]: what is to be drawn.
-//! * [`backdrop`], [`pane`]: what lies beneath the marks, and which part of the stage it has.
-//! * [`playback`], [`stream`]: videos, and moving backdrops as participants get them.
-//! * [`zoom`]: how much larger than whole something is seen.
-//! * [`capture`], [`naming`]: pictures taken of the stage.
+//! * [`marks`]: what can be drawn: strokes, shapes, stamps, texts, pictures; how much there may be of it.
+//! * [`sheets`]: all marks held by one thing, the changes that move them, undo, and a browser's copy.
+//! * [`stage`]: backdrops, boards, panes, films.
+//! * [`stream`]: moving backdrops as participants get them.
+//! * [`paint`]: from sheets and wet ink to display lists.
+//! * [`edit`]: erasing and selecting.
+//! * [`capture`]: pictures taken of the stage.
+//! * [`prefs`]: settings, keys, and what the last seat can read.
 //! * [`wire`]: the messages between browser and server.
+//! * [`people`]: join codes, and who may send what.
+//! * [`tools`]: what pointers do.
 
-pub mod backdrop;
-pub mod board;
-pub mod budget;
 pub mod capture;
-pub mod change;
-pub mod colour;
 pub mod display;
-pub mod erase;
-pub mod fading;
-pub mod frames;
-pub mod hands;
-pub mod history;
-pub mod ids;
+pub mod edit;
+pub mod geometry;
 pub mod ink;
-pub mod join_code;
-pub mod keys;
-pub mod legibility;
-pub mod mark;
-pub mod mirror;
-pub mod naming;
-pub mod page_parts;
+pub mod marks;
 pub mod paint;
-pub mod pane;
-pub mod placed;
-pub mod playback;
-pub mod replica;
-pub mod rights;
-pub mod select;
-pub mod settings;
-pub mod shape;
-pub mod sheet;
-pub mod stamp;
-pub mod straight;
+pub mod people;
+pub mod prefs;
+pub mod sheets;
+pub mod stage;
 pub mod stream;
-pub mod swatch;
-pub mod text;
-pub mod tidy;
-pub mod wet;
+pub mod tools;
 pub mod wire;
-pub mod zoom;

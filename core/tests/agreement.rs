@@ -1,18 +1,19 @@
 //! Writes down a log and the sheets that it gives natively, for the browser tests to replay in
 //! WebAssembly: both must hold the same bytes.
 
-use bozzetto_core::change::{Change, Intent, Op, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::fading::Fading;
-use bozzetto_core::frames::{Ink, Map, Point, Size};
-use bozzetto_core::history::Keep;
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::geometry::frames::{Ink, Map, Point, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
-use bozzetto_core::sheet::Sheets;
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::fading::Fading;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::sheets::change::{Change, Intent, Op, SheetId, Step};
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::wire::encode;
-use bozzetto_core::zoom::Zoom;
 
 #[test]
 fn write_a_log_for_webassembly() {

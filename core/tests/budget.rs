@@ -1,14 +1,15 @@
 //! The budget for marks: what is let through can be drawn, and what a hand draws is let through.
 
-use bozzetto_core::budget;
-use bozzetto_core::colour::BLACK;
-use bozzetto_core::frames::{Ink, Map, Point};
-use bozzetto_core::ids::{AuthorId, MarkId};
+use bozzetto_core::display::colour::BLACK;
+use bozzetto_core::geometry::frames::{Ink, Map, Point};
+use bozzetto_core::geometry::ids::{AuthorId, MarkId};
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::curve::{Curve, Piece, Spot};
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, MAX_WIDTH, MIN_WIDTH, Mark, MarkFault, Style, Tip};
-use bozzetto_core::shape::{Dash, Figure, Shape};
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::budget;
+use bozzetto_core::marks::mark::{Body, MAX_WIDTH, MIN_WIDTH, Mark, MarkFault, Style};
+use bozzetto_core::marks::shape::{Dash, Figure, Shape};
 use proptest::prelude::*;
 
 fn mark(style: Style, body: Body) -> Mark {

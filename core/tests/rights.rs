@@ -1,14 +1,15 @@
 //! Every message, by everybody: a new message does not compile here until it is in the table.
 
-use bozzetto_core::change::{Intent, SheetId};
-use bozzetto_core::colour::BLACK;
-use bozzetto_core::frames::{Map, Point, Rect};
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
-use bozzetto_core::rights::{Role, may};
-use bozzetto_core::stamp::{Sign, Stamp};
+use bozzetto_core::display::colour::BLACK;
+use bozzetto_core::geometry::frames::{Map, Point, Rect};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::marks::stamp::{Sign, Stamp};
+use bozzetto_core::paint::wet::{WetInk, WetShape};
+use bozzetto_core::people::rights::{Role, may};
+use bozzetto_core::sheets::change::{Intent, SheetId};
 use bozzetto_core::stream::{Chunk, Still};
-use bozzetto_core::wet::{WetInk, WetShape};
 use bozzetto_core::wire::{ToServer, encode};
 
 /// Whether participants may send it.

@@ -1,20 +1,22 @@
 //! Picking marks and changing what was picked, held against the geometry library `geo` and against
 //! what a person sees: a selection that is changed in one way has not changed in any other.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView, Seen};
-use bozzetto_core::capture::Grain;
-use bozzetto_core::change::{Change, Deed, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{Glass, Map, Point, Rect, Size};
-use bozzetto_core::history::Keep;
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::edit::erase;
+use bozzetto_core::edit::select::{self, Picked};
+use bozzetto_core::geometry::frames::{Glass, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
-use bozzetto_core::pane::{self, InView};
-use bozzetto_core::select::{self, Picked};
-use bozzetto_core::sheet::Sheets;
-use bozzetto_core::zoom::Zoom;
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::sheets::change::{Change, Deed, SheetId, Step};
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::grain::Grain;
+use bozzetto_core::stage::pane::{self, InView};
 use geo::{Contains, Distance, Euclidean, LineString, Polygon};
 use proptest::prelude::*;
 
@@ -52,9 +54,9 @@ fn in_view(zoom: Zoom) -> Vec<InView> {
         kind: BackdropKind::Picture {
             grain: Grain::Pixels,
         },
-        seen: Seen {
+        seen: ViewState {
             zoom,
-            ..Seen::default()
+            ..ViewState::default()
         },
     };
     let area = Size::glass(16.0, 9.0);
@@ -83,7 +85,7 @@ fn drawn(lines: &[Line], seen: &[InView]) -> Sheets {
     let mut sheets = Sheets::new(Keep::All);
     let steps = lines.iter().zip(1..).map(|(line, id)| Step {
         sheet: HELD,
-        op: bozzetto_core::change::Op::Add(stroke(id, *line, &seen[0])),
+        op: bozzetto_core::sheets::change::Op::Add(stroke(id, *line, &seen[0])),
     });
     take(&mut sheets, steps.collect());
     sheets
@@ -139,7 +141,8 @@ fn all(n: usize) -> Picked {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(128))]
 
-    /// What lies wholly within a lasso is picked and what lies wholly outside is not, as `geo` says.
+    /// What lies wholly within a lasso, and in sight, is picked and what lies wholly outside is not, as
+    /// `geo` says.
     #[test]
     fn a_lasso_picks_what_it_goes_round(
         lines in lines(),
@@ -160,9 +163,11 @@ proptest! {
         let picked = select::lasso(&sheets, &seen, &lasso);
         for (line, id) in lines.iter().zip(1..) {
             let is_picked = picked.contains(&(HELD, MarkId(id)));
+            let on_stage = |(x, y): (f64, f64)| (0.0..=AREA.0).contains(&x) && (0.0..=AREA.1).contains(&y);
+            let in_sight = on_stage(line.0) && on_stage(line.1);
             let line: LineString = vec![line.0, line.1].into();
             let away = Euclidean.distance(&line, &polygon);
-            if polygon.contains(&line) {
+            if polygon.contains(&line) && in_sight {
                 prop_assert!(is_picked, "{line:?} lies within");
             } else if away > 1.0 {
                 prop_assert!(!is_picked, "{line:?} lies {away} outside");
@@ -274,13 +279,63 @@ proptest! {
     }
 }
 
+/// Two pictures side by side, the left one enlarged: much of what is marked on it lies out of sight,
+/// under the other pane.
+fn side_by_side(zoom: Zoom) -> Vec<InView> {
+    let backdrop = |id, zoom| BackdropView {
+        id: BackdropId(id),
+        name: String::new(),
+        width: 4000.0,
+        height: 2250.0,
+        kind: BackdropKind::Picture {
+            grain: Grain::Pixels,
+        },
+        seen: ViewState {
+            zoom,
+            ..ViewState::default()
+        },
+    };
+    let (left, right) = (backdrop(1, zoom), backdrop(2, Zoom::WHOLE));
+    let area = Size::glass(16.0, 9.0);
+    pane::in_view(area, &pane::panes(area, Some(&left), Some((&right, 0.5))))
+}
+
+proptest! {
+    /// What lies out of sight beside its pane is neither picked nor rubbed out by a hand in the other
+    /// pane, nor picked with all; what is in sight is.
+    #[test]
+    fn what_is_out_of_sight_is_left_alone(lines in lines(), by in 1.0..5.0f64, from in place(), to in place()) {
+        let seen = side_by_side(Zoom { by, ..Zoom::WHOLE });
+        let sheets = drawn(&lines, &seen);
+        let edge = seen[0].within.x1;
+        let over = |x: f64| x.max(edge + 30.0);
+        let corners = [(over(0.0), -5.0), (1930.0, -5.0), (1930.0, 1090.0), (over(0.0), 1090.0)];
+        let lasso: Vec<Point<Glass>> = corners.iter().map(|(x, y)| Point::new(*x, *y)).collect();
+        prop_assert_eq!(select::lasso(&sheets, &seen, &lasso), Picked::new());
+        let mut next = 1000;
+        let new_id = || { next += 1; MarkId(next) };
+        let (from, to) = (Point::new(over(from.0), from.1), Point::new(over(to.0), to.1));
+        prop_assert_eq!(erase::sweep(&sheets, &seen, from, to, 20.0, new_id), vec![]);
+        let picked = select::everything(&sheets, &seen);
+        for (line, id) in lines.iter().zip(1..) {
+            let ((x0, y0), (x1, y1)) = *line;
+            let on_stage = |y: f64| (0.0..AREA.1).contains(&y);
+            let sight = (0.0..edge - 10.0).contains(&x0) && on_stage(y0) || (0.0..edge - 10.0).contains(&x1) && on_stage(y1);
+            let far = x0.min(x1) > edge + 10.0;
+            let is = picked.contains(&(HELD, MarkId(id)));
+            prop_assert!(!sight || is, "{line:?} is in sight");
+            prop_assert!(!far || !is, "{line:?} is out of sight");
+        }
+    }
+}
+
 /// A handle leaves the opposite edge where it is, whatever is done with it (worked by hand: a box of
 /// 200 by 100 whose right edge is pulled out by half its width grows to 300, and its corner pulled as
 /// far keeps the proportions).
 #[test]
 fn a_handle_leaves_the_other_side_where_it_is() {
-    use bozzetto_core::capture::{Grip, Side};
-    use bozzetto_core::select::{Pull, pulled};
+    use bozzetto_core::edit::select::{Pull, pulled};
+    use bozzetto_core::geometry::grip::{Grip, Side};
     let area = Rect::from_corners(Point::<Glass>::new(100.0, 100.0), Point::new(300.0, 200.0));
     let pull = |x, y, to: (f64, f64), even| {
         let grip = Pull::Handle(Grip::Edges { x, y });
@@ -325,8 +380,8 @@ proptest! {
     fn a_corner_goes_no_farther_than_the_hand(
         w in 2.0..1900.0f64, h in 2.0..1000.0f64, dx in -300.0..300.0f64, dy in -300.0..300.0f64,
     ) {
-        use bozzetto_core::capture::{Grip, Side};
-        use bozzetto_core::select::{Pull, pulled};
+        use bozzetto_core::geometry::grip::{Grip, Side};
+        use bozzetto_core::edit::select::{Pull, pulled};
         let area = Rect::from_corners(Point::<Glass>::new(0.0, 0.0), Point::new(w, h));
         let grip = Pull::Handle(Grip::Edges { x: Side::High, y: Side::High });
         let (from, to) = (Point::new(w, h), Point::new(w + dx, h + dy));

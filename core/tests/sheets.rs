@@ -1,19 +1,21 @@
 //! What must hold of all changes: property tests of sheets, histories and replicas.
 
-use bozzetto_core::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::fading::Fading;
-use bozzetto_core::frames::{Ink, Map, Point, Size};
-use bozzetto_core::history::Keep;
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::geometry::frames::{Ink, Map, Point, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::curve::Curve;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, Mark, MarkFault, Style, Tip};
-use bozzetto_core::replica::Replica;
-use bozzetto_core::sheet::Sheets;
-use bozzetto_core::wire::{Goodbye, Hello, decode, encode};
-use bozzetto_core::zoom::Zoom;
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::fading::Fading;
+use bozzetto_core::marks::mark::{Body, Mark, MarkFault, Style};
+use bozzetto_core::sheets::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::replica::Replica;
+use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::wire::divided;
+use bozzetto_core::wire::{Goodbye, Hello, MAX_MESSAGE, decode, encode};
 use proptest::prelude::*;
 
 const AUTHORS: u64 = 3;
@@ -103,6 +105,52 @@ fn intent(author: u64, t: &Try) -> Intent {
     }
 }
 
+/// A large gesture goes out in parts that fit into a message each, in order and without loss, and is
+/// taken back as one; what is too much altogether is refused before anything is shown.
+#[test]
+fn a_large_gesture_is_divided_and_taken_back_as_one() {
+    let points: Vec<InkPoint> = (0..900)
+        .map(|i| {
+            InkPoint::new(
+                Point::new(f64::from(i), 60.0 * (f64::from(i) / 7.0).sin()),
+                3.0,
+            )
+        })
+        .collect();
+    let long = Body::Stroke(fit(&points).unwrap());
+    let add = |id: u64| {
+        let mut mark = mark(id * 4 + 1, 1, false, 0.0, id as i64);
+        mark.body = long.clone();
+        Step {
+            sheet: SheetId::Glass,
+            op: Op::Add(mark),
+        }
+    };
+    let steps: Vec<Step> = (0..500).map(add).collect();
+    let parts = divided(Intent::Do(steps.clone())).unwrap();
+    assert!(parts.len() > 2);
+    let mut sheets = Sheets::new(Keep::All);
+    let mut again = Vec::new();
+    for (i, part) in parts.into_iter().enumerate() {
+        assert!(encode(&part).len() < MAX_MESSAGE / 2);
+        order(&mut sheets, i as u64, 1, &part).unwrap();
+        match part {
+            Intent::Do(steps) if i == 0 => again.extend(steps),
+            Intent::More(steps) if i > 0 => again.extend(steps),
+            other => panic!("{other:?}"),
+        }
+    }
+    assert_eq!(again, steps);
+    assert_eq!(sheets.sheet(SheetId::Glass).marks().count(), 500);
+    order(&mut sheets, 99, 1, &Intent::Undo).unwrap();
+    assert!(sheets.sheet(SheetId::Glass).is_empty());
+    let many = (0..20_000).map(|id| Step {
+        sheet: SheetId::Glass,
+        op: Op::Remove(MarkId(id)),
+    });
+    assert_eq!(divided(Intent::Do(many.collect())), Err(Refusal::TooLarge));
+}
+
 /// What the server does with an intent.
 fn order(sheets: &mut Sheets, id: u64, author: u64, intent: &Intent) -> Result<Change, Refusal> {
     let (deed, steps) = sheets.resolve(AuthorId(author), intent)?;
@@ -152,6 +200,42 @@ proptest! {
                 }
                 Ok(_) => {}
             }
+        }
+    }
+
+    /// A gesture that comes in several changes, as a sweep of the eraser does that breaks up what it
+    /// has broken up before, is taken back as one, and leaves nothing of what was there only meanwhile.
+    #[test]
+    fn a_gesture_is_taken_back_as_one(
+        marks in 1..6u64, sweep in prop::collection::vec((0..50usize, any::<bool>()), 1..12),
+    ) {
+        let mut sheets = Sheets::new(Keep::All);
+        let step = |op| Step { sheet: SheetId::Glass, op };
+        for id in 1..=marks {
+            let one = Intent::Do(vec![step(Op::Add(mark(id * 4 + 1, 1, id % 2 == 0, id as f64, id as i64)))]);
+            order(&mut sheets, id, 1, &one).unwrap();
+        }
+        let before = sheets.clone();
+        let mut next = 101;
+        for (i, (which, whole)) in sweep.iter().enumerate() {
+            let there: Vec<MarkId> = sheets.sheet(SheetId::Glass).marks().map(|m| m.id).collect();
+            let Some(id) = there.get(which % there.len().max(1)) else { break };
+            let mut steps = vec![step(Op::Remove(*id))];
+            if !whole {
+                for piece in [next, next + 4] {
+                    steps.push(step(Op::Add(mark(piece, 1, piece % 8 == 1, piece as f64, 0))));
+                }
+                next += 8;
+            }
+            let intent = if i == 0 { Intent::Do(steps) } else { Intent::More(steps) };
+            order(&mut sheets, 50 + i as u64, 1, &intent).unwrap();
+        }
+        let after = sheets.clone();
+        for round in 0..2 {
+            order(&mut sheets, 900 + round, 1, &Intent::Undo).unwrap();
+            prop_assert_eq!(&sheets, &before);
+            order(&mut sheets, 902 + round, 1, &Intent::Redo).unwrap();
+            prop_assert_eq!(&sheets, &after);
         }
     }
 
@@ -286,6 +370,57 @@ fn one_sweep_of_the_eraser_is_one_undo() {
     .unwrap();
     order(&mut sheets, 12, 1, &Intent::Undo).unwrap();
     assert_eq!(sheets, full);
+}
+
+/// What can be undone is bounded, whoever comes and however much they do: a lesson's snapshot does
+/// not grow for ever. What was done last can be undone all the same.
+#[test]
+fn histories_do_not_grow_for_ever() {
+    let mut sheets = Sheets::new(Keep::All);
+    let mut id = 0;
+    let mut draws = |sheets: &mut Sheets, author, many: u64| {
+        let sheet = SheetId::Glass;
+        let steps = (0..many).map(|_| {
+            id += 1;
+            let op = Op::Add(mark(id, author, false, 0.0, 0));
+            Step { sheet, op }
+        });
+        let steps = steps.collect();
+        order(sheets, 1_000_000 + id, author, &Intent::Do(steps)).unwrap();
+    };
+    for author in 1..=200 {
+        draws(&mut sheets, author, 1);
+    }
+    let full = sheets.clone();
+    let undo = |sheets: &mut Sheets, author| order(sheets, 5, author, &Intent::Undo);
+    assert_eq!(undo(&mut sheets, 1), Err(Refusal::NothingToUndo));
+    assert!(undo(&mut sheets, 150).is_ok() && undo(&mut sheets, 200).is_ok());
+    assert_eq!(
+        full.sheet(SheetId::Glass).len(),
+        200,
+        "a copy stays as it was"
+    );
+
+    // Each wipe keeps in the history all that it wiped.
+    let mut sheets = Sheets::new(Keep::All);
+    for _ in 0..30 {
+        draws(&mut sheets, 1, 6000);
+        let sheet = SheetId::Glass;
+        let wipe = vec![Step {
+            sheet,
+            op: Op::Wipe,
+        }];
+        order(&mut sheets, 6, 1, &Intent::Do(wipe)).unwrap();
+    }
+    let kept: usize = sheets
+        .histories()
+        .undo(AuthorId(1))
+        .iter()
+        .map(|e| e.len())
+        .sum();
+    assert!(kept <= 60_000, "{kept}");
+    undo(&mut sheets, 1).unwrap();
+    assert_eq!(sheets.sheet(SheetId::Glass).len(), 6000);
 }
 
 /// Numbers that no hand can have drawn.

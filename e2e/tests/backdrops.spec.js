@@ -2,14 +2,14 @@
 // Everything a lesson puts on screen, beneath the same glass: documents, videos, web pages, two panes,
 // a board for two, and how they are arranged.
 
-import { createServer } from "node:http";
-import { readFileSync, writeFileSync } from "node:fs";
 import { execFileSync } from "node:child_process";
+import { readFileSync, writeFileSync } from "node:fs";
+import { createServer } from "node:http";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
-import { Server, root } from "../server.js";
+import { root, Server } from "../server.js";
 import { apart, capture, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
 
 // The browser's picture of the own tab is given without asking, as somebody would who presses Allow.
@@ -17,8 +17,12 @@ test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start({ more: ["--private-addresses"] }); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start({ more: ["--private-addresses"] });
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
 const VERMILION = [213, 94, 0];
 const BLUE = [0, 114, 178];
@@ -27,7 +31,10 @@ const demo = (/** @type {string} */ name) => join(root, "demo", name);
 /** @param {import("@playwright/test").Page} page @param {string[]} files */
 const bring = (page, files) => page.locator("#picture-file").setInputFiles(files);
 
-test("a document: each page with its marks, as fine as it is enlarged, the same in a capture", async ({ page, browser }) => {
+test("a document: each page with its marks, as fine as it is enlarged, the same in a capture", async ({
+  page,
+  browser,
+}) => {
   await startNow(page, server.base);
   const phone = await follow(browser, page, "Ines");
   await bring(page, [demo("Notices to mariners.pdf")]);
@@ -52,11 +59,17 @@ test("a document: each page with its marks, as fine as it is enlarged, the same 
   const part = page.locator(".pane .part");
   await expect(part).toHaveCount(1);
   await expect.poll(() => part.evaluate((i) => /** @type {HTMLImageElement} */ (i).naturalWidth > 900)).toBe(true);
-  const css = await part.evaluate((i) => i.getBoundingClientRect().width / /** @type {HTMLImageElement} */ (i).naturalWidth);
+  const css = await part.evaluate(
+    (i) => i.getBoundingClientRect().width / /** @type {HTMLImageElement} */ (i).naturalWidth,
+  );
   // At the resolution of the screen, or up to half as fine again.
   expect(css).toBeLessThan(1.01);
   expect(css).toBeGreaterThan(0.66);
+  // It stays when the stage is laid out anew without being seen otherwise.
   await page.locator("#mark").click();
+  await page.setViewportSize({ width: 1280, height: 900 });
+  await page.setViewportSize({ width: 1280, height: 852 });
+  await expect.poll(() => part.evaluate((i) => getComputedStyle(i).opacity)).toBe("1");
   const stage = await page.screenshot({ clip: { x: 400, y: 250, width: 300, height: 200 } });
   const file = decode(await capture(page, { x: 400, y: 250 }, { x: 700, y: 450 }));
   // A document is captured as fine as a wall of 3840 pixels; averaged, it is what the screen shows.
@@ -66,11 +79,59 @@ test("a document: each page with its marks, as fine as it is enlarged, the same 
     for (let x = 10; x < 290; x += 12) {
       const sum = [0, 0, 0];
       const n = Math.round(scale);
-      for (let dy = 0; dy < n; dy++) for (let dx = 0; dx < n; dx++) for (let c = 0; c < 3; c++) sum[c] += file.data[((Math.floor(y * scale) + dy) * file.width + Math.floor(x * scale) + dx) * 4 + c] / (n * n);
+      for (let dy = 0; dy < n; dy++)
+        for (let dx = 0; dx < n; dx++)
+          for (let c = 0; c < 3; c++)
+            sum[c] +=
+              file.data[((Math.floor(y * scale) + dy) * file.width + Math.floor(x * scale) + dx) * 4 + c] / (n * n);
       off += apart(sum, pixel(stage, x, y));
     }
   }
   expect(off / (15 * 24)).toBeLessThan(12);
+});
+
+test("pages that are turned in the moment of a pause, or without a line, stay turned", async ({
+  page,
+  context,
+  browser,
+}) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Ines");
+  await bring(page, [demo("Notices to mariners.pdf")]);
+  const shown = page.locator("#page-shown");
+  await expect(shown).toHaveText("1 of 4");
+  const picture = page.locator(".pane:not(.away) img").first();
+  /** Which page is on the phone. */
+  const there = () =>
+    phone
+      .locator(".pane:not(.away) img")
+      .first()
+      .evaluate((i) => /pages\/(\d+)/.exec(/** @type {HTMLImageElement} */ (i).src)?.[1]);
+  const first = await there();
+  // Both at once: what the server says of the pause is older than the page.
+  const before = await picture.getAttribute("src");
+  await page.evaluate(() => {
+    for (const id of ["pause", "page-on"]) /** @type {HTMLElement} */ (document.getElementById(id)).click();
+  });
+  await expect(page.locator("body")).toHaveClass(/paused/);
+  await expect(shown).toHaveText("2 of 4");
+  await expect(picture).not.toHaveAttribute("src", before ?? "");
+  await page.evaluate(() => /** @type {HTMLElement} */ (document.getElementById("pause")).click());
+  await expect(page.locator("body")).not.toHaveClass(/paused/);
+  await expect.poll(there).not.toBe(first);
+  const second = await there();
+  await expect(shown).toHaveText("2 of 4");
+  await context.setOffline(true);
+  await expect(page.locator("#line")).toBeVisible();
+  await page.keyboard.press("PageDown");
+  await expect(shown).toHaveText("3 of 4");
+  await context.setOffline(false);
+  await expect(page.locator("#line")).toBeHidden();
+  await expect.poll(there).not.toBe(second);
+  await expect(shown).toHaveText("3 of 4");
+  await page.reload();
+  await ready(page);
+  await expect(shown).toHaveText("3 of 4");
 });
 
 test("a video: played, stopped and stepped, and followers are at the same moment", async ({ page, browser }) => {
@@ -78,11 +139,17 @@ test("a video: played, stopped and stepped, and followers are at the same moment
   const phone = await follow(browser, page, "Noor");
   await bring(page, [demo("Vessel at the buoys.webm")]);
   await expect(page.locator("#backdrop-name")).toHaveText("Vessel at the buoys");
-  const moment = (/** @type {import("@playwright/test").Page} */ p) => p.locator("video").evaluate((v) => /** @type {HTMLVideoElement} */ (v).currentTime);
+  const moment = (/** @type {import("@playwright/test").Page} */ p) =>
+    p.locator("video").evaluate((v) => /** @type {HTMLVideoElement} */ (v).currentTime);
   await page.getByRole("button", { name: "Again and again" }).click();
   await page.getByRole("button", { name: "Play" }).click();
   await expect.poll(() => moment(page)).toBeGreaterThan(1);
-  await expect.poll(async () => { const [a, b] = await Promise.all([moment(page), moment(phone)]); return Math.abs(a - b); }).toBeLessThan(0.5);
+  await expect
+    .poll(async () => {
+      const [a, b] = await Promise.all([moment(page), moment(phone)]);
+      return Math.abs(a - b);
+    })
+    .toBeLessThan(0.5);
   // Ink goes on over the film, and stays while it runs.
   await page.keyboard.press("2");
   await drag(page, straight({ x: 300, y: 100 }, { x: 900, y: 100 }));
@@ -102,15 +169,30 @@ test("a video: played, stopped and stepped, and followers are at the same moment
     const canvas = new OffscreenCanvas(video.videoWidth, video.videoHeight);
     const context = /** @type {OffscreenCanvasRenderingContext2D} */ (canvas.getContext("2d"));
     context.drawImage(video, 0, 0);
-    return [[640, 300], [200, 600], [1000, 420]].map(([x, y]) => [...context.getImageData(x, y, 1, 1).data.slice(0, 3)]);
+    return [
+      [640, 300],
+      [200, 600],
+      [1000, 420],
+    ].map(([x, y]) => [...context.getImageData(x, y, 1, 1).data.slice(0, 3)]);
   });
   const box = await page.locator("#glass").boundingBox();
   if (!box) throw new Error("no stage");
-  const file = await capture(page, { x: box.x + 1, y: box.y + 1 }, { x: box.x + box.width - 1, y: box.y + box.height - 1 });
+  const file = await capture(
+    page,
+    { x: box.x + 1, y: box.y + 1 },
+    { x: box.x + box.width - 1, y: box.y + box.height - 1 },
+  );
   const size = decode(file);
   expect(size.width).toBeGreaterThanOrEqual(1276);
-  const at = (/** @type {number} */ v, /** @type {number} */ whole, /** @type {number} */ now) => Math.round((v / whole) * now);
-  [[640, 300], [200, 600], [1000, 420]].forEach(([x, y], i) => expect(apart(pixel(file, at(x, 1280, size.width), at(y, 720, size.height)), wanted[i])).toBeLessThan(14));
+  const at = (/** @type {number} */ v, /** @type {number} */ whole, /** @type {number} */ now) =>
+    Math.round((v / whole) * now);
+  [
+    [640, 300],
+    [200, 600],
+    [1000, 420],
+  ].forEach(([x, y], i) =>
+    expect(apart(pixel(file, at(x, 1280, size.width), at(y, 720, size.height)), wanted[i])).toBeLessThan(14),
+  );
   // What is no video says so, and nothing is stored.
   const bad = test.info().outputPath("broken.webm");
   writeFileSync(bad, readFileSync(demo("Vessel at the buoys.webm")).subarray(0, 400));
@@ -125,7 +207,10 @@ const LONG = `<!doctype html><title>Long</title><body style="margin:0;height:300
 <div id="moves" style="position:absolute;left:700px;top:200px;width:120px;height:120px"></div>
 <script>let n=0;setInterval(()=>{n=(n+1)%2;document.getElementById("moves").style.background=n?"#00c":"#0c0"},150)</script>`;
 
-test("a web page: marks scroll and zoom with it exactly; it freezes, is captured, and followers see it", async ({ page, browser }, info) => {
+test("a web page: marks scroll and zoom with it exactly; it freezes, is captured, and followers see it", async ({
+  page,
+  browser,
+}, info) => {
   test.setTimeout(240_000);
   await startNow(page, server.base);
   const file = info.outputPath("Long.html");
@@ -145,7 +230,12 @@ test("a web page: marks scroll and zoom with it exactly; it freezes, is captured
   await page.keyboard.press("2");
   const [from, to] = [await at(200, 520), await at(500, 520)];
   await drag(page, straight(from, to));
-  await expect.poll(async () => { const p = await at(420, 520); return apart(await colour(page, p.x, p.y), VERMILION); }).toBeLessThan(6);
+  await expect
+    .poll(async () => {
+      const p = await at(420, 520);
+      return apart(await colour(page, p.x, p.y), VERMILION);
+    })
+    .toBeLessThan(6);
   // The wheel scrolls the page under the glass; the mark goes along, to the pixel.
   const red = () => inside.locator("div").first().boundingBox();
   const before = await red();
@@ -155,14 +245,37 @@ test("a web page: marks scroll and zoom with it exactly; it freezes, is captured
   const edge = async () => {
     // The upper edge of the mark, 12 units thick, looked for in the picture.
     const p = await at(420, 520);
-    const strip = decode(await page.screenshot({ clip: { x: Math.round(p.x), y: Math.round(p.y) - 20, width: 1, height: 40 } }));
+    const strip = decode(
+      await page.screenshot({ clip: { x: Math.round(p.x), y: Math.round(p.y) - 20, width: 1, height: 40 } }),
+    );
     for (let y = 0; y < 40; y++) if (apart([...strip.data.subarray(y * 4, y * 4 + 3)], VERMILION) < 40) return y - 20;
     return null;
   };
   await expect.poll(edge).not.toBeNull();
   const scrolled = await edge();
   await page.mouse.wheel(0, 160);
-  await expect.poll(async () => { const e = await edge(); return e === null ? 99 : Math.abs(e - (scrolled ?? 0)); }).toBeLessThanOrEqual(1);
+  await expect
+    .poll(async () => {
+      const e = await edge();
+      return e === null ? 99 : Math.abs(e - (scrolled ?? 0));
+    })
+    .toBeLessThanOrEqual(1);
+
+  // With Ctrl the wheel enlarges it and does not scroll, whether hands mark it or touch it.
+  const down = () => inside.locator("body").evaluate(() => scrollY);
+  const still = await down();
+  for (const lever of ["#mark", "#touch"]) {
+    await page.locator(lever).click();
+    await page.mouse.move(from.x, from.y);
+    await page.keyboard.down("Control");
+    await page.mouse.wheel(0, -200);
+    await page.keyboard.up("Control");
+    await expect(page.locator("#whole"), lever).toBeVisible();
+    expect(await down(), lever).toBe(still);
+    await page.locator("#whole").click();
+    await expect(page.locator("#whole")).toBeHidden();
+  }
+  await page.locator("#mark").click();
 
   // Followers see the page as a picture of this tab, without the marks, which lie on top.
   const phone = await follow(browser, page, "Sefa");
@@ -177,7 +290,9 @@ test("a web page: marks scroll and zoom with it exactly; it freezes, is captured
 
   // Frozen, the simulation stands still for everybody; let go, it goes on.
   const moving = await at(760, 260 + (await inside.locator("body").evaluate(() => scrollY)));
-  await inside.locator("#moves").evaluate((e) => { e.style.position = "fixed"; });
+  await inside.locator("#moves").evaluate((e) => {
+    e.style.position = "fixed";
+  });
   const blinks = async () => {
     const seen = new Set();
     for (let i = 0; i < 12; i++) seen.add((await colour(page, moving.x, moving.y)).join());
@@ -197,7 +312,12 @@ test("a web page: marks scroll and zoom with it exactly; it freezes, is captured
   await inside.locator("body").evaluate(() => scrollBy(0, 60));
   expect(apart(await colour(page, stays.x, stays.y), VERMILION)).toBeLessThan(40);
   await page.keyboard.press("f");
-  await expect.poll(async () => { const e = await edge(); return e === null ? 99 : Math.abs(e - (scrolled ?? 0)); }).toBeLessThanOrEqual(1);
+  await expect
+    .poll(async () => {
+      const e = await edge();
+      return e === null ? 99 : Math.abs(e - (scrolled ?? 0));
+    })
+    .toBeLessThanOrEqual(1);
   await expect.poll(blinks).toBe(true);
 });
 
@@ -220,12 +340,14 @@ test("a ZIP of pages runs with its own scripts and data; each of its pages has i
   const scroll = () => inside.locator("body").evaluate(() => scrollY);
   // A page that has only just come may not take the first turn of the wheel.
   let before = 0;
-  await expect.poll(async () => {
-    const was = before;
-    before = await scroll();
-    if (before === 0) await page.mouse.wheel(0, 240);
-    return before > 100 && before === was;
-  }).toBe(true);
+  await expect
+    .poll(async () => {
+      const was = before;
+      before = await scroll();
+      if (before === 0) await page.mouse.wheel(0, 240);
+      return before > 100 && before === was;
+    })
+    .toBe(true);
   await page.reload();
   await ready(page);
   await expect(inside.getByRole("heading", { name: "The white sector" })).toBeAttached();
@@ -240,7 +362,9 @@ test("a ZIP of pages runs with its own scripts and data; each of its pages has i
 test("an uploaded page reaches nothing of ours", async ({ page }, info) => {
   await startNow(page, server.base);
   const file = info.outputPath("Nosy.html");
-  writeFileSync(file, `<!doctype html><title>Nosy</title><body><script>
+  writeFileSync(
+    file,
+    `<!doctype html><title>Nosy</title><body><script>
     const said = {};
     const attempt = async (name, deed) => { try { said[name] = "got " + (await deed()); } catch (e) { said[name] = "refused"; } };
     (async () => {
@@ -257,13 +381,25 @@ test("an uploaded page reaches nothing of ours", async ({ page }, info) => {
       await attempt("top", () => { top.location = "/"; return new Promise((ok) => setTimeout(() => ok("tried"), 300)); });
       document.body.textContent = JSON.stringify(said);
     })();
-  </script>`);
+  </script>`,
+  );
   await bring(page, [file]);
   const text = page.frameLocator("iframe").locator("body");
   await expect(text).toContainText("{");
   const said = JSON.parse((await text.textContent()) ?? "{}");
   const { top, ...others } = said;
-  expect(others).toEqual({ cookie: "refused", storage: "refused", parent: "refused", database: "refused", lesson: "refused", home: "refused", socket: "refused", script: "refused", picture: "refused", popup: "refused" });
+  expect(others).toEqual({
+    cookie: "refused",
+    storage: "refused",
+    parent: "refused",
+    database: "refused",
+    lesson: "refused",
+    home: "refused",
+    socket: "refused",
+    script: "refused",
+    picture: "refused",
+    popup: "refused",
+  });
   // Whatever was tried, the stage is still there.
   expect(top).toBeTruthy();
   await expect(page.locator("#backdrop-name")).toHaveText("Nosy");
@@ -295,7 +431,8 @@ test("addresses: a page that will not be framed is found out and said, another i
     await page.getByRole("button", { name: "Put it on stage" }).click();
     await expect(page.locator("#says")).toContainText("address of Bozzetto itself");
     await expect(page.locator("#backdrop-name")).toHaveText("Board");
-    await page.locator("#address").fill(`${base}/open`);
+    // Without a scheme both are tried: here nobody answers to https.
+    await page.locator("#address").fill(`${base.replace("http://", "")}/open`);
     await page.getByRole("button", { name: "Put it on stage" }).click();
     // In a frame of its own within ours.
     await expect(page.frameLocator("iframe").frameLocator("iframe").locator("h1")).toHaveText("Tide tables");
@@ -342,6 +479,57 @@ test("two panes: marks belong to their pane, the divider moves, they swap and cl
   await expect(page.locator("#backdrop-name")).toHaveText("Berth plan");
 });
 
+test("boards in two panes fill them, to the last corner; what is written further down stays there", async ({
+  page,
+  browser,
+}) => {
+  await startNow(page, server.base);
+  for (const ruling of ["Plain", "Squared"]) {
+    await page.locator("#order").click();
+    await page.getByRole("button", { name: ruling }).click();
+    await page.locator("#order-panel").waitFor({ state: "hidden" });
+  }
+  await page.locator("#order").click();
+  await page.getByRole("button", { name: "Put Board beside" }).click();
+  await expect(page.locator("#divider")).toBeVisible();
+  const phone = await follow(browser, page, "Tomasz");
+  const paper = [251, 250, 245];
+  const corners = [
+    { x: 4, y: 4 },
+    { x: 620, y: 4 },
+    { x: 4, y: 712 },
+    { x: 620, y: 712 },
+    { x: 660, y: 4 },
+    { x: 1276, y: 712 },
+  ];
+  for (const { x, y } of corners) {
+    await expect.poll(async () => apart(await colour(page, x, y), paper), `${x}, ${y} on stage`).toBeLessThan(6);
+    const there = await seenAt(page, phone, x, y);
+    await expect
+      .poll(async () => apart(await colour(phone, there.x, there.y), paper), `${x}, ${y} at the follower's`)
+      .toBeLessThan(6);
+  }
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 700, y: 650 }, { x: 1200, y: 650 }));
+  const there = await seenAt(page, phone, 1000, 650);
+  await expect.poll(async () => apart(await colour(phone, there.x, there.y), VERMILION)).toBeLessThan(12);
+  const file = await capture(page, { x: 900, y: 600 }, { x: 1100, y: 700 });
+  const { width, height } = decode(file);
+  expect(apart(pixel(file, width / 2, height / 2), VERMILION)).toBeLessThan(8);
+  expect(apart(pixel(file, 3, height - 4), paper)).toBeLessThan(6);
+  // Alone on stage the same board is larger (a pane is 953 units wide, the stage 1920): the line lies below, and the wheel goes there.
+  await page.locator("#close-left").click();
+  await expect(page.locator("#divider")).toBeHidden();
+  await expect(page.locator("#whole")).toBeHidden();
+  await page.mouse.move(640, 300);
+  await page.mouse.wheel(0, 900);
+  await expect(page.locator("#whole")).toBeVisible();
+  const y = (650 * 1920) / 953 - 900;
+  await expect.poll(async () => apart(await colour(page, 700, y), VERMILION)).toBeLessThan(6);
+  await page.locator("#whole").click();
+  await expect.poll(async () => apart(await colour(page, 700, y), VERMILION)).toBeGreaterThan(60);
+});
+
 test("a board for two: two fingers at once, each its colour, its undo and its wipe", async ({ browser }) => {
   const context = await browser.newContext({ viewport: { width: 1280, height: 852 }, hasTouch: true });
   const page = await context.newPage();
@@ -352,15 +540,34 @@ test("a board for two: two fingers at once, each its colour, its undo and its wi
   await expect(page.locator("#row-left")).toBeVisible();
   const cdp = await context.newCDPSession(page);
   /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {number} dx @param {number} y */
-  const touch = (type, dx, y) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: type === "touchEnd" ? [] : [{ x: 200 + dx, y, id: 1 }, { x: 1000 - dx, y, id: 2 }] });
+  const touch = (type, dx, y) =>
+    cdp.send("Input.dispatchTouchEvent", {
+      type,
+      touchPoints:
+        type === "touchEnd"
+          ? []
+          : [
+              { x: 200 + dx, y, id: 1 },
+              { x: 1000 - dx, y, id: 2 },
+            ],
+    });
   for (const y of [200, 400]) {
     await touch("touchStart", 0, y);
     for (let i = 1; i <= 10; i++) await touch("touchMove", i * 20, y);
     await touch("touchEnd", 0, y);
   }
-  const seen = async (/** @type {number} */ x, /** @type {number} */ y) => { const c = await colour(page, x, y); return apart(c, BLUE) < 30 ? "blue" : apart(c, VERMILION) < 30 ? "vermilion" : "none"; };
+  const seen = async (/** @type {number} */ x, /** @type {number} */ y) => {
+    const c = await colour(page, x, y);
+    return apart(c, BLUE) < 30 ? "blue" : apart(c, VERMILION) < 30 ? "vermilion" : "none";
+  };
   /** The ink at a place: the middle of a thin line may be a pixel off. @param {number} x @param {number} y */
-  const ink = async (x, y) => { for (const dy of [0, 1, -1, 2, -2]) { const s = await seen(x, y + dy); if (s !== "none") return s; } return "none"; };
+  const ink = async (x, y) => {
+    for (const dy of [0, 1, -1, 2, -2]) {
+      const s = await seen(x, y + dy);
+      if (s !== "none") return s;
+    }
+    return "none";
+  };
   await expect.poll(() => ink(300, 200)).toBe("blue");
   expect(await ink(900, 200)).toBe("vermilion");
   expect(await ink(300, 400)).toBe("blue");
@@ -376,11 +583,31 @@ test("a board for two: two fingers at once, each its colour, its undo and its wi
   await context.close();
 });
 
-test("a board's pages go on, each with its marks; AVIF is read; what moves is frozen by lowering the glass", async ({ page }) => {
+test("a board's pages go on, each with its marks; AVIF is read; what moves is frozen by lowering the glass", async ({
+  page,
+}) => {
   await startNow(page, server.base);
   await bring(page, [join(root, "e2e/fixtures/plain.avif")]);
   await expect(page.locator("#backdrop-name")).toHaveText("plain");
   await expect.poll(async () => apart(await colour(page, 640, 300), [47, 111, 95])).toBeLessThan(6);
+  // What stands in a file's name stands in the backdrop's.
+  const svg = Buffer.from(
+    '<svg xmlns="http://www.w3.org/2000/svg" width="16" height="9"><rect width="16" height="9" fill="#fff"/></svg>',
+  );
+  await page
+    .locator("#picture-file")
+    .setInputFiles([{ name: 'Buoy "S" & <b>.svg', mimeType: "image/svg+xml", buffer: svg }]);
+  await expect(page.locator("#backdrop-name")).toHaveText('Buoy "S" & <b>');
+  // Of one that moves the first picture is shown, and that is said: red, then blue.
+  const moves = Buffer.from(
+    "R0lGODlhEAAJAIEAAMgeKAAAAAAAAAAAACH/C05FVFNDQVBFMi4wAwEAAAAh+QQACgAAACwAAAAAEAAJAAAIFgABCBxIsKDBgwgTKlzIsKHDhxARBgQAIfkEAAoAAAAsAAAAABAACQCBFFrSAAAAAAAAAAAACBYAAQgcSLCgwYMIEypcyLChw4cQEQYEADs=",
+    "base64",
+  );
+  await page
+    .locator("#picture-file")
+    .setInputFiles([{ name: "Buoy swings.gif", mimeType: "image/gif", buffer: moves }]);
+  await expect(page.locator("#says")).toHaveText("Buoy swings.gif: It moves, and is shown still: its first picture.");
+  await expect.poll(async () => apart(await colour(page, 640, 300), [200, 30, 40])).toBeLessThan(8);
   await page.locator("#order").click();
   await page.locator("#board-surface").selectOption("slate");
   await page.getByRole("button", { name: "Dotted" }).click();
@@ -394,7 +621,11 @@ test("a board's pages go on, each with its marks; AVIF is read; what moves is fr
   /** The second row has taken some room: the same place of the board is elsewhere on the screen. */
   const there = async () => {
     const box = await page.locator("#glass").boundingBox();
-    return colour(page, (box?.x ?? 0) + (500 / 1280) * (box?.width ?? 0), (box?.y ?? 0) + (200 / 1280) * (box?.width ?? 0));
+    return colour(
+      page,
+      (box?.x ?? 0) + (500 / 1280) * (box?.width ?? 0),
+      (box?.y ?? 0) + (200 / 1280) * (box?.width ?? 0),
+    );
   };
   await expect.poll(async () => apart(await there(), VERMILION)).toBeGreaterThan(60);
   await page.locator("#page-back").click();
@@ -412,7 +643,9 @@ test("a board's pages go on, each with its marks; AVIF is read; what moves is fr
   await expect(page.locator("body.frozen")).toBeVisible();
 });
 
-test("the running order is prepared: brought, moved by keys and by dragging, duplicated, removed, kept in the library", async ({ page }, info) => {
+test("the running order is prepared: brought, moved by keys and by dragging, duplicated, removed, kept in the library", async ({
+  page,
+}, info) => {
   await page.goto(server.base);
   await page.getByText("New lesson").click();
   await page.getByLabel("Name", { exact: true }).fill("Evening 4");
@@ -424,13 +657,17 @@ test("the running order is prepared: brought, moved by keys and by dragging, dup
   await expect.poll(names).toEqual(["1. Board"]);
   const locked = info.outputPath("Locked.pdf");
   execFileSync("qpdf", ["--encrypt", "secret", "owner", "256", "--", demo("Notices to mariners.pdf"), locked]);
-  await page.locator("#bring-files").setInputFiles([demo("Berth plan.svg"), demo("Vessel at the buoys.webm"), locked, demo("Tide and lights.html")]);
+  await page
+    .locator("#bring-files")
+    .setInputFiles([demo("Berth plan.svg"), demo("Vessel at the buoys.webm"), locked, demo("Tide and lights.html")]);
   await expect(page.locator("#says")).toContainText("Locked.pdf: The PDF is locked with a password");
   await expect.poll(names).toHaveLength(4);
   await page.getByRole("button", { name: "Berth plan: earlier" }).click();
   await expect.poll(async () => (await names())[0]).toBe("1. Berth plan");
   const order = await names();
-  await page.locator(".backdrop", { hasText: "Berth plan" }).dragTo(page.locator(".backdrop").last(), { targetPosition: { x: 280, y: 60 } });
+  await page
+    .locator(".backdrop", { hasText: "Berth plan" })
+    .dragTo(page.locator(".backdrop").last(), { targetPosition: { x: 280, y: 60 } });
   await expect.poll(async () => (await names()).at(-1)).toBe("4. Berth plan");
   expect(order).toHaveLength(4);
   await page.getByRole("button", { name: /Duplicate Board/ }).click();
@@ -458,7 +695,9 @@ test("the running order is prepared: brought, moved by keys and by dragging, dup
   await expect.poll(names).toHaveLength(6);
 });
 
-test("the backdrop on stage is renamed, moved and removed in the stage's own panel, and comes back", async ({ page }) => {
+test("the backdrop on stage is renamed, moved and removed in the stage's own panel, and comes back", async ({
+  page,
+}) => {
   await startNow(page, server.base);
   await page.keyboard.press("2");
   await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
@@ -484,20 +723,72 @@ test("the backdrop on stage is renamed, moved and removed in the stage's own pan
   await expect.poll(async () => apart(await colour(page, 500, 300), VERMILION)).toBeLessThan(8);
 });
 
-test("by keyboard one stays where one was in the running order, and offline it says what failed", async ({ page, context }) => {
+test("a stroke on a backdrop that is taken away meanwhile comes back with it; instead of nothing there is a board", async ({
+  page,
+}) => {
+  const id = await startNow(page, server.base);
+  await page.request.post(`${server.base}/lessons/${id}/boards`, {
+    form: { ruling: "ruled" },
+    headers: { origin: server.base },
+  });
+  await expect(page.locator("#backdrop-place")).toContainText("2 of 2");
+  const order = await (await page.request.get(`${server.base}/lessons/${id}/order/list`)).text();
+  const taken = [...order.matchAll(/id="backdrop-(\d+)"/g)].at(-1)?.[1];
+  await page.keyboard.press("2");
+  await page.mouse.move(300, 300);
+  await page.mouse.down();
+  for (let x = 310; x < 500; x += 10) await page.mouse.move(x, 300);
+  const answer = await page.request.post(`${server.base}/lessons/${id}/backdrops/${taken}/remove`, {
+    headers: { origin: server.base },
+  });
+  expect(answer.status()).toBe(200);
+  await expect(page.locator("#backdrop-place")).toContainText("1 of 1");
+  for (let x = 510; x < 700; x += 10) await page.mouse.move(x, 300);
+  await page.mouse.up();
+  expect(apart(await colour(page, 600, 300), VERMILION)).toBeGreaterThan(60);
+  await expect(page.locator("#line")).toBeHidden();
+  await page.request.post(`${server.base}/lessons/${id}/backdrops/${taken}/restore`, {
+    headers: { origin: server.base },
+  });
+  await expect(page.locator("#backdrop-place")).toContainText("1 of 2");
+  await page.keyboard.press("PageDown");
+  await expect(page.locator("#backdrop-place")).toContainText("2 of 2");
+  await expect.poll(async () => apart(await colour(page, 400, 300), VERMILION)).toBeLessThan(8);
+  // One after the other is removed: what is left is a board to draw on.
+  for (const _ of [1, 2]) {
+    await page.locator("#order").click();
+    await page.locator("#order-remove").click();
+    await expect(page.locator("#order-removed")).toBeVisible();
+    await page.keyboard.press("Escape");
+  }
+  await expect(page.locator("#backdrop-place")).toContainText("1 of 1");
+  await drag(page, straight({ x: 300, y: 400 }, { x: 700, y: 400 }));
+  await expect.poll(async () => apart(await colour(page, 500, 400), VERMILION)).toBeLessThan(8);
+});
+
+test("by keyboard one stays where one was in the running order, and offline it says what failed", async ({
+  page,
+  context,
+}) => {
   await page.goto(`${server.base}`);
   await page.getByRole("button", { name: "Start now" }).click();
   await ready(page);
   const id = Number(page.url().match(/lessons\/(\d+)/)?.[1]);
   for (const ruling of ["ruled", "squared"]) {
-    await page.request.post(`${server.base}/lessons/${id}/boards`, { form: { ruling }, headers: { origin: server.base } });
+    await page.request.post(`${server.base}/lessons/${id}/boards`, {
+      form: { ruling },
+      headers: { origin: server.base },
+    });
   }
   await page.goto(`${server.base}/lessons/${id}/order`);
   const cards = page.locator("#order .backdrop");
   await expect(cards).toHaveCount(3);
   const first = await cards.first().getAttribute("id");
   await page.keyboard.press("Tab");
-  await page.locator(`#${first}`).getByRole("button", { name: /: later$/ }).focus();
+  await page
+    .locator(`#${first}`)
+    .getByRole("button", { name: /: later$/ })
+    .focus();
   await page.keyboard.press("Enter");
   await expect(cards.nth(1)).toHaveAttribute("id", first ?? "");
   await expect(page.locator(`#${first}`).getByRole("button", { name: /: later$/ })).toBeFocused();

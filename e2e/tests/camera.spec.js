@@ -4,27 +4,47 @@
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
-import { add, apart, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+import { add, apart, colour, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 
-test.use({ launchOptions: { executablePath, args: [...args, "--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream=device-count=2"] } });
+test.use({
+  launchOptions: {
+    executablePath,
+    args: [...args, "--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream=device-count=2"],
+  },
+});
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start(); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
 const VERMILION = [213, 94, 0];
 
-test("a camera is started, turned, mirrored and set; it comes back as it was; followers who cannot decode get stills", async ({ page, browser }) => {
+test("a camera is started, turned, mirrored and set; it comes back as it was; followers who cannot decode get stills", async ({
+  page,
+  browser,
+}) => {
   await startNow(page, server.base);
   await add(page, "camera");
   await page.locator(".pane-call button").click();
   const video = page.locator(".pane:not(.away) video");
   await expect(video).toBeVisible();
-  const size = () => video.evaluate((v) => [/** @type {HTMLVideoElement} */ (v).videoWidth, /** @type {HTMLVideoElement} */ (v).videoHeight]);
+  const size = () =>
+    video.evaluate((v) => [
+      /** @type {HTMLVideoElement} */ (v).videoWidth,
+      /** @type {HTMLVideoElement} */ (v).videoHeight,
+    ]);
   await expect.poll(async () => (await size())[0]).toBeGreaterThan(600);
   // A participant whose browser has no WebCodecs, as on a plain address of another machine.
-  const old = await follow(browser, page, "Tomasz", { before: () => { delete (/** @type {any} */ (window).VideoDecoder); } });
+  const old = await follow(browser, page, "Tomasz", {
+    before: () => {
+      delete (/** @type {any} */ (window).VideoDecoder);
+    },
+  });
   const still = old.locator(".pane canvas");
   await expect(still).toBeVisible();
   const first = await still.getAttribute("data-taken");
@@ -62,23 +82,55 @@ test("a camera is started, turned, mirrored and set; it comes back as it was; fo
   await expect(page.locator(".pane:not(.away) video")).toHaveCSS("transform", /matrix\(-1/);
 });
 
+test("a camera that stops is said to those who follow, and that it goes on again", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  await add(page, "camera");
+  await page.locator(".pane-call button").click();
+  const phone = await follow(browser, page, "Leila");
+  const live = phone.locator(".pane canvas");
+  await expect(live).toBeVisible();
+  // While it runs, nobody is told anything, however long.
+  const first = Number(await live.getAttribute("data-taken"));
+  await expect
+    .poll(async () => Number(await live.getAttribute("data-taken")) - first, { timeout: 20_000 })
+    .toBeGreaterThan(8000);
+  await expect(phone.locator("#stopped")).toBeHidden();
+  await page.locator(".pane:not(.away) video").evaluate((v) => {
+    const [track] = /** @type {MediaStream} */ (/** @type {HTMLVideoElement} */ (v).srcObject).getTracks();
+    track.stop();
+    track.dispatchEvent(new Event("ended"));
+  });
+  await expect(phone.locator("#stopped")).toBeVisible({ timeout: 12_000 });
+  await page.locator(".pane-call button").click();
+  await expect(phone.locator("#stopped")).toBeHidden();
+});
+
 test("what a camera lets be set is set, and remembered for that camera", async ({ page, context, browser }) => {
   // As somebody would who allows the camera and its zoom.
   await page.goto(server.base);
   await context.grantPermissions(["camera"]);
   const cdp = await browser.newBrowserCDPSession();
-  const { targetInfos } = await cdp.send("Target.getTargets");
-  const browserContextId = targetInfos.find((t) => t.url.startsWith(server.base))?.browserContextId;
-  await cdp.send("Browser.setPermission", { permission: { name: "camera", panTiltZoom: true }, setting: "granted", browserContextId });
+  // Asked of the page itself: a telephone of an earlier test may still have one of the same address.
+  const {
+    targetInfo: { browserContextId },
+  } = await (await context.newCDPSession(page)).send("Target.getTargetInfo");
+  await cdp.send("Browser.setPermission", {
+    permission: { name: "camera", panTiltZoom: true },
+    setting: "granted",
+    browserContextId,
+  });
   await startNow(page, server.base);
   await add(page, "camera");
   await page.locator(".pane-call button").click();
   const video = page.locator(".pane:not(.away) video");
-  const settings = () => video.evaluate((v) => {
-    const stream = /** @type {MediaStream} */ (/** @type {HTMLVideoElement} */ (v).srcObject);
-    const { zoom, focusDistance, exposureTime, deviceId } = /** @type {any} */ (stream.getVideoTracks()[0].getSettings());
-    return { zoom, focusDistance, exposureTime, deviceId };
-  });
+  const settings = () =>
+    video.evaluate((v) => {
+      const stream = /** @type {MediaStream} */ (/** @type {HTMLVideoElement} */ (v).srcObject);
+      const { zoom, focusDistance, exposureTime, deviceId } = /** @type {any} */ (
+        stream.getVideoTracks()[0].getSettings()
+      );
+      return { zoom, focusDistance, exposureTime, deviceId };
+    });
   await expect(video).toBeVisible();
   await page.locator("#camera-key").click();
   await page.getByRole("slider", { name: "Zoom" }).fill("250");
@@ -107,16 +159,29 @@ test("who does not know the codec of a stream gets stills", async ({ page, brows
   await startNow(page, server.base);
   await add(page, "bench");
   await page.locator(".pane-call button").click();
-  const phone = await follow(browser, page, "Noor", { before: () => {
-    // A browser that decodes videos, but not this one.
-    Object.assign(window, { VideoDecoder: class {
-      static async isConfigSupported() { return { supported: false }; }
-      constructor(/** @type {any} */ { error }) { this.error = error; this.state = "unconfigured"; }
-      configure() { this.error(new Error("an unknown codec")); }
-      decode() { throw new Error("not configured"); }
-      close() {}
-    } });
-  } });
+  const phone = await follow(browser, page, "Noor", {
+    before: () => {
+      // A browser that decodes videos, but not this one.
+      Object.assign(window, {
+        VideoDecoder: class {
+          static async isConfigSupported() {
+            return { supported: false };
+          }
+          constructor(/** @type {any} */ { error }) {
+            this.error = error;
+            this.state = "unconfigured";
+          }
+          configure() {
+            this.error(new Error("an unknown codec"));
+          }
+          decode() {
+            throw new Error("not configured");
+          }
+          close() {}
+        },
+      });
+    },
+  });
   const still = phone.locator(".pane canvas");
   await expect(still).toBeVisible();
   const there = await seenAt(page, phone, 100, 60);

@@ -10,10 +10,17 @@ test.use({ launchOptions: { executablePath, args: [...args, "--deny-permission-p
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start(); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
-test("a refused camera says what happened and what to do; the bench camera says that it is simulated", async ({ page, browser }) => {
+test("a refused camera says what happened and what to do; the bench camera says that it is simulated", async ({
+  page,
+  browser,
+}) => {
   await startNow(page, server.base);
   await add(page, "camera");
   await page.locator(".pane-call button").click();

@@ -35,7 +35,10 @@ const VERMILION = [213, 94, 0];
 async function everything(page, browser) {
   const phone = await follow(browser, page, "Ines", { ignoreHTTPSErrors: true });
   await page.keyboard.press("2");
-  const bow = Array.from({ length: 41 }, (_, i) => ({ x: 300 + i * 10, y: 400 - Math.round(150 * Math.sin((i / 40) * Math.PI)) }));
+  const bow = Array.from({ length: 41 }, (_, i) => ({
+    x: 300 + i * 10,
+    y: 400 - Math.round(150 * Math.sin((i / 40) * Math.PI)),
+  }));
   await drag(page, bow);
   expect(apart(await colour(page, 500, 250), VERMILION)).toBeLessThan(8);
   const seen = await seenAt(page, phone, 500, 250);
@@ -56,7 +59,9 @@ async function everything(page, browser) {
 test("over TLS with a certificate of its own making, everything works", async ({ browser }) => {
   const server = await Server.start({ more: ["--tls-self-signed"] });
   expect(server.base).toMatch(/^https:/);
-  const page = await (await browser.newContext({ ignoreHTTPSErrors: true, viewport: { width: 1280, height: 852 } })).newPage();
+  const page = await (
+    await browser.newContext({ ignoreHTTPSErrors: true, viewport: { width: 1280, height: 852 } })
+  ).newPage();
   await startNow(page, server.base);
   await expect(page.locator(".join-address")).toHaveText(`${new URL(server.base).host}/join`);
   await everything(page, browser);
@@ -66,7 +71,10 @@ test("over TLS with a certificate of its own making, everything works", async ({
 test("over plain HTTP on a name, everything works", async () => {
   const server = await Server.start({ passphrase: "ferry harbour lantern 7", listen: "0.0.0.0:0" });
   const named = `http://school.test:${new URL(server.base).port}`;
-  const browser = await chromium.launch({ executablePath, args: [...args, "--host-resolver-rules=MAP school.test 127.0.0.1"] });
+  const browser = await chromium.launch({
+    executablePath,
+    args: [...args, "--host-resolver-rules=MAP school.test 127.0.0.1"],
+  });
   const page = await browser.newPage({ viewport: { width: 1280, height: 852 } });
   await page.goto(named);
   await page.getByLabel("Passphrase").fill("ferry harbour lantern 7");
@@ -84,6 +92,8 @@ test("a lesson that is deleted says so on its stage, also after a reconnect", as
   const id = await startNow(page, server.base);
   await server.kill();
   await server.again();
+  // Nobody has drawn anything yet: it is listed while somebody is in it.
+  await expect(page.locator("#line")).toBeHidden();
   const home = await context.newPage();
   await home.goto(server.base);
   await home.getByRole("button", { name: "Delete" }).click();
@@ -96,14 +106,20 @@ test("a lesson that is deleted says so on its stage, also after a reconnect", as
   await server.stop();
 });
 
-test("a line that swallows everything is noticed, and what was drawn is sent when it heals", async ({ page, browser }) => {
+test("a line that swallows everything is noticed, and what was drawn is sent when it heals", async ({
+  page,
+  browser,
+}) => {
   const server = await Server.start();
   let swallows = false;
   // Between browser and server, and closes nothing when it goes deaf.
   const between = createServer((near) => {
     if (swallows) return void near.on("error", () => {});
     const far = connect(Number(new URL(server.base).port), "127.0.0.1");
-    for (const [from, to] of [[near, far], [far, near]]) {
+    for (const [from, to] of [
+      [near, far],
+      [far, near],
+    ]) {
       from.on("data", (bytes) => !swallows && to.write(bytes));
       from.on("error", () => {});
       from.on("close", () => to.destroy());

@@ -4,13 +4,17 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, test } from "@playwright/test";
-import { Server, root } from "../server.js";
+import { root, Server } from "../server.js";
 import { apart, colour, drag, ready, startNow, straight } from "../stage.js";
 
 /** @type {Server} */
 let server;
-test.beforeEach(async () => { server = await Server.start(); });
-test.afterEach(async () => { await server.stop(); });
+test.beforeEach(async () => {
+  server = await Server.start();
+});
+test.afterEach(async () => {
+  await server.stop();
+});
 
 const PAPER = [251, 250, 245];
 
@@ -30,7 +34,8 @@ test("a pen draws as wide as it is pressed", async ({ page }) => {
   const stroke = async (y, force) => {
     const pen = { pointerType: /** @type {const} */ ("pen"), button: /** @type {const} */ ("left"), force };
     await cdp.send("Input.dispatchMouseEvent", { type: "mousePressed", x: 300, y, clickCount: 1, ...pen });
-    for (let x = 300; x <= 700; x += 10) await cdp.send("Input.dispatchMouseEvent", { type: "mouseMoved", x, y, buttons: 1, ...pen });
+    for (let x = 300; x <= 700; x += 10)
+      await cdp.send("Input.dispatchMouseEvent", { type: "mouseMoved", x, y, buttons: 1, ...pen });
     await cdp.send("Input.dispatchMouseEvent", { type: "mouseReleased", x: 700, y, ...pen });
   };
   await stroke(200, 0.05);
@@ -45,9 +50,17 @@ test("two fingers draw two strokes at once", async ({ page }) => {
   await page.keyboard.press("3");
   const cdp = await page.context().newCDPSession(page);
   /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {number} [x] */
-  const touch = (type, x) => cdp.send("Input.dispatchTouchEvent", {
-    type, touchPoints: x === undefined ? [] : [{ x, y: 200, id: 1 }, { x, y: 500, id: 2 }],
-  });
+  const touch = (type, x) =>
+    cdp.send("Input.dispatchTouchEvent", {
+      type,
+      touchPoints:
+        x === undefined
+          ? []
+          : [
+              { x, y: 200, id: 1 },
+              { x, y: 500, id: 2 },
+            ],
+    });
   await touch("touchStart", 300);
   for (let x = 310; x <= 700; x += 10) await touch("touchMove", x);
   await touch("touchEnd");
@@ -101,7 +114,10 @@ test("the highlighter lets what is beneath through and does not darken where it 
   await startNow(page, server.base);
   await drag(page, straight({ x: 500, y: 200 }, { x: 500, y: 400 }));
   await page.keyboard.press("4");
-  await drag(page, [...straight({ x: 300, y: 300 }, { x: 700, y: 300 }), ...straight({ x: 700, y: 300 }, { x: 320, y: 302 })]);
+  await drag(page, [
+    ...straight({ x: 300, y: 300 }, { x: 700, y: 300 }),
+    ...straight({ x: 700, y: 300 }, { x: 320, y: 302 }),
+  ]);
   const band = await colour(page, 400, 301);
   // Multiplied: 240, 228, 66 on the board's 251, 250, 245.
   expect(apart(band, [236, 224, 63])).toBeLessThan(4);
@@ -116,7 +132,8 @@ test("two presenters' tabs work together", async ({ page, context }) => {
   await drag(page, straight({ x: 300, y: 200 }, { x: 700, y: 200 }));
   await drag(other, straight({ x: 300, y: 400 }, { x: 700, y: 400 }));
   for (const tab of [page, other]) {
-    for (const y of [200, 400]) await expect.poll(async () => apart(await colour(tab, 500, y), [0, 0, 0])).toBeLessThan(40);
+    for (const y of [200, 400])
+      await expect.poll(async () => apart(await colour(tab, 500, y), [0, 0, 0])).toBeLessThan(40);
   }
   // Each undoes its own.
   await page.keyboard.press("Control+z");
@@ -145,7 +162,8 @@ test("the server is killed in the middle of a stroke: nothing that was drawn is 
   await server.again();
   await page.goto(page.url());
   await ready(page);
-  for (const y of [150, 300, 450]) await expect.poll(async () => apart(await colour(page, 500, y), [0, 0, 0])).toBeLessThan(40);
+  for (const y of [150, 300, 450])
+    await expect.poll(async () => apart(await colour(page, 500, y), [0, 0, 0])).toBeLessThan(40);
 });
 
 test("a reload in the middle of a stroke, with the server gone, keeps the stroke", async ({ page }) => {
@@ -158,7 +176,8 @@ test("a reload in the middle of a stroke, with the server gone, keeps the stroke
   await server.again();
   await page.reload();
   await ready(page);
-  for (const y of [150, 300]) await expect.poll(async () => apart(await colour(page, 500, y), [0, 0, 0])).toBeLessThan(40);
+  for (const y of [150, 300])
+    await expect.poll(async () => apart(await colour(page, 500, y), [0, 0, 0])).toBeLessThan(40);
   await expect.poll(() => unacknowledged(page)).toBe(0);
 });
 
@@ -166,22 +185,28 @@ test("WebAssembly holds the same sheets as the server for the same log", async (
   await startNow(page, server.base);
   const [log, sheets] = ["log", "sheets"].map((f) => readFileSync(join(root, "target/agreement", f)));
   const module = await page.locator('link[rel="modulepreload"]').getAttribute("href");
-  const replayed = await page.evaluate(async ([address, log]) => {
-    const { default: init, replay } = await import(address);
-    await init();
-    return replay(Uint8Array.from(log))?.toString();
-  }, /** @type {[string, number[]]} */ ([module, [...log]]));
+  const replayed = await page.evaluate(
+    async ([address, log]) => {
+      const { default: init, replay } = await import(address);
+      await init();
+      return replay(Uint8Array.from(log))?.toString();
+    },
+    /** @type {[string, number[]]} */ ([module, [...log]]),
+  );
   expect(replayed).toBe([...sheets].toString());
 });
 
 /** How many changes the page holds that the server has not acknowledged.
  * @param {import("@playwright/test").Page} page @returns {Promise<number>} */
 function unacknowledged(page) {
-  return page.evaluate(() => new Promise((resolve) => {
-    const request = indexedDB.open("bozzetto", 1);
-    request.onsuccess = () => {
-      const count = request.result.transaction("unacknowledged").objectStore("unacknowledged").count();
-      count.onsuccess = () => resolve(count.result);
-    };
-  }));
+  return page.evaluate(
+    () =>
+      new Promise((resolve) => {
+        const request = indexedDB.open("bozzetto", 1);
+        request.onsuccess = () => {
+          const count = request.result.transaction("unacknowledged").objectStore("unacknowledged").count();
+          count.onsuccess = () => resolve(count.result);
+        };
+      }),
+  );
 }

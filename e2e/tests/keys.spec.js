@@ -7,8 +7,12 @@ import { add, apart, colour, drag, ready, startNow, straight } from "../stage.js
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start({ demo: true }); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start({ demo: true });
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
 const PAPER = [251, 250, 245];
 const VERMILION = [213, 94, 0];
@@ -43,7 +47,11 @@ test("a film's slider and speeds do not keep the stage's keys", async ({ page })
   await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
   await ready(page);
   await page.locator("#order").click();
-  await page.locator("#order-list").getByRole("button", { name: /Vessel at the buoys/ }).first().click();
+  await page
+    .locator("#order-list")
+    .getByRole("button", { name: /Vessel at the buoys/ })
+    .first()
+    .click();
   await expect(page.locator("#row-video")).toBeVisible();
   const [width, height] = [1280, 800];
   const slider = page.locator("#video-at");
@@ -70,7 +78,12 @@ test("a film's slider and speeds do not keep the stage's keys", async ({ page })
 test("a tool's key pressed twice keeps the tool", async ({ page }) => {
   await startNow(page, server.base);
   await drag(page, straight({ x: 300, y: 300 }, { x: 600, y: 300 }));
-  for (const [key, id] of [["s", "select"], ["t", "text"], ["e", "erase"], ["h", "shapes"]]) {
+  for (const [key, id] of [
+    ["s", "select"],
+    ["t", "text"],
+    ["e", "erase"],
+    ["h", "shapes"],
+  ]) {
     await page.keyboard.press(key);
     await page.keyboard.press(key);
     await expect(page.locator(`#${id}`)).toHaveAttribute("aria-pressed", "true");
@@ -101,7 +114,12 @@ test("undo belongs to what is being set or typed", async ({ page }) => {
   await drag(page, straight({ x: 300, y: 200 }, { x: 600, y: 200 }));
   await page.locator("#shapes").click();
   await page.locator("#figures").getByRole("button", { name: "open polyline" }).click();
-  for (const [x, y] of [[300, 300], [600, 300], [600, 500]]) await page.mouse.click(x, y);
+  for (const [x, y] of [
+    [300, 300],
+    [600, 300],
+    [600, 500],
+  ])
+    await page.mouse.click(x, y);
   await page.keyboard.press("Control+z");
   await page.keyboard.press("Enter");
   expect(apart(await colour(page, 450, 300), VERMILION)).toBeLessThan(8);
@@ -206,7 +224,10 @@ test("pages that are reached from the stage open beside it", async ({ page, cont
   const stage = page.url();
   for (const name of ["Captures", "Lessons", "Settings"]) {
     await page.locator("#more").click();
-    const [beside] = await Promise.all([context.waitForEvent("page"), page.locator("#more-panel").getByRole("link", { name }).click()]);
+    const [beside] = await Promise.all([
+      context.waitForEvent("page"),
+      page.locator("#more-panel").getByRole("link", { name }).click(),
+    ]);
     await expect(beside.getByRole("heading", { level: 1 })).toBeVisible();
     await beside.close();
     await page.keyboard.press("Escape");

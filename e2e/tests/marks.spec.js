@@ -1,16 +1,21 @@
 // @ts-check
 // What can be drawn besides strokes, and what is done with it.
 
+import { writeFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+import { apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 
 /** @typedef {import("@playwright/test").Page} Page */
 
 /** @type {Server} */
 let server;
-test.beforeEach(async () => { server = await Server.start(); });
-test.afterEach(async () => { await server.stop(); });
+test.beforeEach(async () => {
+  server = await Server.start();
+});
+test.afterEach(async () => {
+  await server.stop();
+});
 
 const PAPER = [251, 250, 245];
 const BLACK = [0, 0, 0];
@@ -37,7 +42,10 @@ test("fading ink stays, fades on every screen, and leaves the sheet through the 
   const at = await seenAt(page, phone, 500, 300);
   await expect.poll(() => is(phone, at.x, at.y, PURPLE)).toBe(true);
   // On its way out it is seen faintly, by both.
-  for (const [who, x, y] of /** @type {[Page, number, number][]} */ ([[page, 500, 300], [phone, at.x, at.y]])) {
+  for (const [who, x, y] of /** @type {[Page, number, number][]} */ ([
+    [page, 500, 300],
+    [phone, at.x, at.y],
+  ])) {
     await expect.poll(() => is(who, x, y, PAPER), { timeout: 20_000 }).toBe(true);
   }
   // It is off the sheet: who comes now, and a capture, find nothing.
@@ -47,7 +55,10 @@ test("fading ink stays, fades on every screen, and leaves the sheet through the 
   expect(await is(page, 500, 300, PAPER)).toBe(true);
 });
 
-test("a mark goes with what holds it when the picture is zoomed, and the same is captured", async ({ page, browser }) => {
+test("a mark goes with what holds it when the picture is zoomed, and the same is captured", async ({
+  page,
+  browser,
+}) => {
   await startNow(page, server.base);
   const phone = await follow(browser, page, "Noor");
   await edit(page, 1, () => page.getByRole("button", { name: "By the glass" }).click());
@@ -68,7 +79,10 @@ test("a mark goes with what holds it when the picture is zoomed, and the same is
   await expect.poll(() => is(phone, at.x, at.y, BLUE)).toBe(true);
   await page.keyboard.press("c");
   await drag(page, straight({ x: 560, y: 100 }, { x: 720, y: 200 }));
-  const [answer] = await Promise.all([page.waitForResponse((r) => r.url().endsWith("/captures")), page.keyboard.press("Enter")]);
+  const [answer] = await Promise.all([
+    page.waitForResponse((r) => r.url().endsWith("/captures")),
+    page.keyboard.press("Enter"),
+  ]);
   expect(answer.ok()).toBe(true);
   const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
   const taken = decode(await (await page.request.get(server.base + address)).body());
@@ -91,7 +105,13 @@ test("lasso, move, turn, restyle, duplicate, delete; copied to another backdrop"
   await drag(page, straight({ x: 300, y: 500 }, { x: 500, y: 500 }));
   await page.keyboard.press("2");
   await page.keyboard.press("s");
-  await drag(page, [{ x: 260, y: 150 }, { x: 540, y: 150 }, { x: 540, y: 250 }, { x: 260, y: 250 }, { x: 262, y: 152 }]);
+  await drag(page, [
+    { x: 260, y: 150 },
+    { x: 540, y: 150 },
+    { x: 540, y: 250 },
+    { x: 260, y: 250 },
+    { x: 262, y: 152 },
+  ]);
   await expect(page.locator("#selection")).toBeVisible();
   await drag(page, straight({ x: 400, y: 200 }, { x: 600, y: 300 }));
   expect(await is(page, 600, 300, BLACK)).toBe(true);
@@ -134,13 +154,20 @@ test("two fingers on a selection move, turn and resize it", async ({ page }) => 
   await expect(page.locator("#selection")).toBeVisible();
   const cdp = await page.context().newCDPSession(page);
   /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {[number, number][]} points */
-  const touch = (type, points) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x, y, id })) });
+  const touch = (type, points) =>
+    cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x, y, id })) });
   await touch("touchStart", [[560, 360]]);
-  await touch("touchStart", [[560, 360], [640, 360]]);
+  await touch("touchStart", [
+    [560, 360],
+    [640, 360],
+  ]);
   // A quarter turn around the middle, and half as long again.
   for (let i = 1; i <= 12; i++) {
     const [a, r] = [(Math.PI / 2) * (i / 12), 40 + 20 * (i / 12)];
-    await touch("touchMove", [[600 - r * Math.cos(a), 360 - r * Math.sin(a)], [600 + r * Math.cos(a), 360 + r * Math.sin(a)]]);
+    await touch("touchMove", [
+      [600 - r * Math.cos(a), 360 - r * Math.sin(a)],
+      [600 + r * Math.cos(a), 360 + r * Math.sin(a)],
+    ]);
   }
   await touch("touchEnd", []);
   await page.keyboard.press("Escape");
@@ -148,7 +175,9 @@ test("two fingers on a selection move, turn and resize it", async ({ page }) => 
   expect(await is(page, 500, 360, PAPER)).toBe(true);
 });
 
-test("shapes keep to squares with Shift and with a second finger; a line held still becomes straight", async ({ page }) => {
+test("shapes keep to squares with Shift and with a second finger; a line held still becomes straight", async ({
+  page,
+}) => {
   await startNow(page, server.base);
   await page.locator("#shapes").click();
   await page.locator("#figures").getByRole("button", { name: "box" }).click();
@@ -161,15 +190,34 @@ test("shapes keep to squares with Shift and with a second finger; a line held st
   await expect(page.locator("#read-out")).toHaveText("300 × 300");
   await page.mouse.up();
   await page.keyboard.up("Shift");
-  for (const [x, y] of [[400, 200], [300, 300], [500, 300], [400, 400]]) expect(await is(page, x, y, BLACK)).toBe(true);
+  for (const [x, y] of [
+    [400, 200],
+    [300, 300],
+    [500, 300],
+    [400, 400],
+  ])
+    expect(await is(page, x, y, BLACK)).toBe(true);
   const cdp = await page.context().newCDPSession(page);
   /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {[number, number][]} points */
-  const touch = (type, points) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x, y, id })) });
+  const touch = (type, points) =>
+    cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x, y, id })) });
   await touch("touchStart", [[700, 200]]);
-  await touch("touchStart", [[700, 200], [300, 600]]);
-  for (let i = 1; i <= 10; i++) await touch("touchMove", [[700 + 20 * i, 200 + 5 * i], [300, 600]]);
+  await touch("touchStart", [
+    [700, 200],
+    [300, 600],
+  ]);
+  for (let i = 1; i <= 10; i++)
+    await touch("touchMove", [
+      [700 + 20 * i, 200 + 5 * i],
+      [300, 600],
+    ]);
   await touch("touchEnd", []);
-  for (const [x, y] of [[800, 200], [900, 300], [800, 400]]) expect(await is(page, x, y, BLACK)).toBe(true);
+  for (const [x, y] of [
+    [800, 200],
+    [900, 300],
+    [800, 400],
+  ])
+    expect(await is(page, x, y, BLACK)).toBe(true);
 
   await page.keyboard.press("d");
   await page.keyboard.press("2");
@@ -257,7 +305,10 @@ test("a picture that is pasted lies on what is on stage: moved, cropped, capture
     context.fillRect(160, 0, 160, 180);
     await navigator.clipboard.write([new ClipboardItem({ "image/png": await canvas.convertToBlob() })]);
   });
-  const [green, blue] = [[20, 107, 89], [157, 178, 255]];
+  const [green, blue] = [
+    [20, 107, 89],
+    [157, 178, 255],
+  ];
   await page.keyboard.press("Control+v");
   await expect(page.locator("#selection")).toBeVisible();
   await expect.poll(() => is(page, 590, 360, green)).toBe(true);
@@ -276,7 +327,10 @@ test("a picture that is pasted lies on what is on stage: moved, cropped, capture
   await page.keyboard.press("Escape");
   await page.keyboard.press("c");
   await drag(page, straight({ x: 380, y: 220 }, { x: 520, y: 300 }));
-  const [answer] = await Promise.all([page.waitForResponse((r) => r.url().endsWith("/captures")), page.keyboard.press("Enter")]);
+  const [answer] = await Promise.all([
+    page.waitForResponse((r) => r.url().endsWith("/captures")),
+    page.keyboard.press("Enter"),
+  ]);
   const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
   const taken = decode(await (await page.request.get(server.base + address)).body());
   const seen = (/** @type {number} */ fx) => {
@@ -292,9 +346,11 @@ test("while a pen is near, a hand that rests on the glass draws nothing", async 
   const cdp = await page.context().newCDPSession(page);
   const pen = { pointerType: /** @type {const} */ ("pen"), button: /** @type {const} */ ("left"), force: 0.5 };
   await cdp.send("Input.dispatchMouseEvent", { type: "mousePressed", x: 300, y: 200, clickCount: 1, ...pen });
-  for (let x = 300; x <= 600; x += 10) await cdp.send("Input.dispatchMouseEvent", { type: "mouseMoved", x, y: 200, buttons: 1, ...pen });
+  for (let x = 300; x <= 600; x += 10)
+    await cdp.send("Input.dispatchMouseEvent", { type: "mouseMoved", x, y: 200, buttons: 1, ...pen });
   /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {number} [x] */
-  const palm = (type, x) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: x === undefined ? [] : [{ x, y: 400, id: 1 }] });
+  const palm = (type, x) =>
+    cdp.send("Input.dispatchTouchEvent", { type, touchPoints: x === undefined ? [] : [{ x, y: 400, id: 1 }] });
   await palm("touchStart", 300);
   for (let x = 310; x <= 600; x += 10) await palm("touchMove", x);
   await palm("touchEnd");
@@ -310,7 +366,12 @@ test("the rail stands at three edges, folds, slides, and locks everything but th
     if (!box) throw new Error("no rail");
     return box;
   };
-  for (const [width, height] of [[1280, 800], [1920, 1080], [3840, 2160], [1080, 1920]]) {
+  for (const [width, height] of [
+    [1280, 800],
+    [1920, 1080],
+    [3840, 2160],
+    [1080, 1920],
+  ]) {
     await page.setViewportSize({ width, height });
     for (const edge of ["left", "right", "bottom"]) {
       await page.locator("#more").click();
@@ -325,11 +386,18 @@ test("the rail stands at three edges, folds, slides, and locks everything but th
       if (edge === "bottom") expect(glass.y + glass.height).toBeLessThanOrEqual(box.y);
       const outside = await page.evaluate(() => {
         const rail = document.getElementById("rail")?.getBoundingClientRect();
-        return [...document.querySelectorAll("#rail-tools button")].filter((key) => {
-          const k = key.getBoundingClientRect();
-          const within = rail && k.left >= rail.left - 1 && k.top >= rail.top - 1 && k.right <= rail.right + 1 && k.bottom <= rail.bottom + 1;
-          return k.width > 0 && !within;
-        }).map((key) => key.id || key.ariaLabel);
+        return [...document.querySelectorAll("#rail-tools button")]
+          .filter((key) => {
+            const k = key.getBoundingClientRect();
+            const within =
+              rail &&
+              k.left >= rail.left - 1 &&
+              k.top >= rail.top - 1 &&
+              k.right <= rail.right + 1 &&
+              k.bottom <= rail.bottom + 1;
+            return k.width > 0 && !within;
+          })
+          .map((key) => key.id || key.ariaLabel);
       });
       expect(outside).toEqual([]);
       expect(box.x + box.width <= width && box.y + box.height <= height).toBe(true);
@@ -374,7 +442,9 @@ test("the rail stands at three edges, folds, slides, and locks everything but th
   await page.mouse.up();
 });
 
-test("keys are given anew, a taken one is refused by name; swatches that the last seat cannot see are put right", async ({ page }) => {
+test("keys are given anew, a taken one is refused by name; swatches that the last seat cannot see are put right", async ({
+  page,
+}) => {
   await startNow(page, server.base);
   await page.keyboard.press("?");
   await page.locator('[data-deed="erase"]').click();
@@ -384,7 +454,9 @@ test("keys are given anew, a taken one is refused by name; swatches that the las
   await page.keyboard.press("x");
   await expect(page.locator("#keys-say")).toHaveText("Kept: X.");
   await page.locator("#help-close").click();
-  await expect.poll(async () => (await page.request.get(`${server.base}/lessons/1/stage`)).text()).toContain("erase&#34;:&#34;x");
+  await expect
+    .poll(async () => (await page.request.get(`${server.base}/lessons/1/stage`)).text())
+    .toContain("erase&#34;:&#34;x");
   await page.reload();
   await ready(page);
   await page.keyboard.press("x");
@@ -409,12 +481,16 @@ test("keys are given anew, a taken one is refused by name; swatches that the las
 
 test("a file that is dropped, and full screen", async ({ page }) => {
   await startNow(page, server.base);
-  const drop = (/** @type {string} */ target) => page.evaluate((selector) => {
-    const svg = '<svg xmlns="http://www.w3.org/2000/svg" width="320" height="180"><rect width="320" height="180" fill="#146b59"/></svg>';
-    const dataTransfer = new DataTransfer();
-    dataTransfer.items.add(new File([svg], "berths.svg", { type: "image/svg+xml" }));
-    document.querySelector(selector)?.dispatchEvent(new DragEvent("drop", { dataTransfer, bubbles: true, clientX: 640, clientY: 360 }));
-  }, target);
+  const drop = (/** @type {string} */ target) =>
+    page.evaluate((selector) => {
+      const svg =
+        '<svg xmlns="http://www.w3.org/2000/svg" width="320" height="180"><rect width="320" height="180" fill="#146b59"/></svg>';
+      const dataTransfer = new DataTransfer();
+      dataTransfer.items.add(new File([svg], "berths.svg", { type: "image/svg+xml" }));
+      document
+        .querySelector(selector)
+        ?.dispatchEvent(new DragEvent("drop", { dataTransfer, bubbles: true, clientX: 640, clientY: 360 }));
+    }, target);
   await drop("#glass");
   await expect.poll(() => is(page, 640, 360, [20, 107, 89])).toBe(true);
   await expect(page.locator("#backdrop-place")).toHaveText("1 of 1");
@@ -432,8 +508,13 @@ test("marks are saved as SVG and as InkML, and read again", async ({ page }) => 
   await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
   await page.keyboard.press("j");
   await page.mouse.click(500, 500);
-  await expect.poll(async () => (await page.request.get(`${server.base}/lessons/1/backdrops/1/marks.svg`)).text()).toContain("<path");
-  for (const [id, stamp] of /** @type {[string, boolean][]} */ ([["save-svg", true], ["save-inkml", false]])) {
+  await expect
+    .poll(async () => (await page.request.get(`${server.base}/lessons/1/backdrops/1/marks.svg`)).text())
+    .toContain("<path");
+  for (const [id, stamp] of /** @type {[string, boolean][]} */ ([
+    ["save-svg", true],
+    ["save-inkml", false],
+  ])) {
     await page.locator("#more").click();
     const [download] = await Promise.all([page.waitForEvent("download"), page.locator(`#${id}`).click()]);
     const path = await download.path();
@@ -452,7 +533,9 @@ test("marks are saved as SVG and as InkML, and read again", async ({ page }) => 
     await page.keyboard.press("Control+z");
     await expect.poll(() => is(page, 420, 300, BLUE)).toBe(true);
   }
-  await page.locator("#marks-file").setInputFiles({ name: "words.inkml", mimeType: "text/xml", buffer: Buffer.from("only words") });
+  await page
+    .locator("#marks-file")
+    .setInputFiles({ name: "words.inkml", mimeType: "text/xml", buffer: Buffer.from("only words") });
   await expect(page.locator("#says")).toContainText("This is not an InkML file that can be read");
 });
 
@@ -480,7 +563,7 @@ test("a level line is pulled along, not blown up", async ({ page }) => {
   expect(height).toBeLessThan(100);
 });
 
-test("on a dark board the pens at hand are light", async ({ page }) => {
+test("on a dark board the pens at hand are light", async ({ page, browser }) => {
   await startNow(page, server.base);
   await page.locator("#order").click();
   await page.locator("#board-surface").selectOption("slate");
@@ -491,4 +574,163 @@ test("on a dark board the pens at hand are light", async ({ page }) => {
   await expect.poll(async () => apart(await colour(page, 500, 300), [255, 255, 255])).toBeLessThan(12);
   await page.keyboard.press("PageUp");
   await expect(page.locator("#in-hand")).toHaveText("Black writing pen");
+  await page.keyboard.press("PageDown");
+  await expect(page.locator("#in-hand")).toHaveText("White writing pen");
+  // A highlighter lights the board up and leaves white writing white; followers and captures have it so.
+  const phone = await follow(browser, page, "Nino");
+  await page.keyboard.press("1");
+  await drag(page, straight({ x: 300, y: 400 }, { x: 700, y: 400 }));
+  await page.keyboard.press("4");
+  await expect(page.locator("#in-hand")).toHaveText("Yellow highlighter");
+  await drag(page, straight({ x: 500, y: 300 }, { x: 500, y: 500 }, 20));
+  await drag(page, straight({ x: 300, y: 400 }, { x: 480, y: 400 }, 20));
+  const lit = [102, 104, 63];
+  for (const [who, { x, y }] of /** @type {[Page, { x: number, y: number }][]} */ ([
+    [page, { x: 500, y: 350 }],
+    [phone, await seenAt(page, phone, 500, 350)],
+  ])) {
+    await expect.poll(async () => apart(await colour(who, x, y), lit)).toBeLessThan(6);
+  }
+  expect(apart(await colour(page, 400, 400), [255, 255, 255])).toBeLessThan(40);
+  const file = await capture(page, { x: 480, y: 320 }, { x: 520, y: 380 });
+  const { width, height, data } = decode(file);
+  const middle = (Math.floor(height / 2) * width + Math.floor(width / 2)) * 4;
+  expect(apart([...data.subarray(middle, middle + 3)], await colour(page, 500, 350))).toBeLessThan(3);
+});
+
+test("a pen that trembles and reports without pause is held still all the same", async ({ page }) => {
+  await startNow(page, server.base);
+  const cdp = await page.context().newCDPSession(page);
+  const pen = { pointerType: /** @type {const} */ ("pen"), button: /** @type {const} */ ("left") };
+  await page.keyboard.press("2");
+  const bent = Array.from({ length: 41 }, (_, i) => ({ x: 300 + i * 10, y: 300 + Math.sin(i / 3) * 8 }));
+  /** Ink beside the straight line. */
+  const beside = async () => {
+    const row = decode(await page.screenshot({ clip: { x: 320, y: 311, width: 360, height: 1 }, scale: "css" }));
+    let n = 0;
+    for (let x = 0; x < 360; x++) n += apart([...row.data.subarray(x * 4, x * 4 + 3)], PAPER) > 60 ? 1 : 0;
+    return n;
+  };
+  await cdp.send("Input.dispatchMouseEvent", { type: "mousePressed", ...bent[0], clickCount: 1, force: 0.4, ...pen });
+  for (const p of bent.slice(1))
+    await cdp.send("Input.dispatchMouseEvent", { type: "mouseMoved", ...p, buttons: 1, force: 0.5, ...pen });
+  expect(await beside()).toBeGreaterThan(20);
+  let n = 0;
+  await expect
+    .poll(
+      async () => {
+        for (let i = 0; i < 6; i++, n++)
+          await cdp.send("Input.dispatchMouseEvent", {
+            type: "mouseMoved",
+            x: 700 + 0.4 * Math.sin(n),
+            y: bent[40].y + 0.3 * Math.cos(n * 1.7),
+            buttons: 1,
+            force: 0.45 + 0.1 * Math.sin(n / 3),
+            ...pen,
+          });
+        return beside();
+      },
+      { intervals: [0] },
+    )
+    .toBe(0);
+  await cdp.send("Input.dispatchMouseEvent", { type: "mouseReleased", x: 700, y: bent[40].y, ...pen });
+  await expect(page.locator("#undo")).toBeEnabled();
+  expect(await beside()).toBe(0);
+});
+
+test("on a board for two both drag figures at once, each their own, and neither is a square for the other's finger", async ({
+  browser,
+}) => {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 852 }, hasTouch: true });
+  const page = await context.newPage();
+  await startNow(page, server.base);
+  await page.locator("#order").click();
+  await page.locator("#board-halved").check();
+  await page.locator("[data-board='plain']").click();
+  await expect(page.locator("#row-left")).toBeVisible();
+  await page.keyboard.press("h");
+  await page.locator("#shapes").click();
+  await page.locator("#figures").getByRole("button", { name: "box" }).click();
+  const cdp = await context.newCDPSession(page);
+  /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {{ x: number, y: number, id: number }[]} touchPoints */
+  const touch = (type, touchPoints) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints });
+  const left = (/** @type {number} */ t) => ({ x: 100 + 300 * t, y: 200 + 100 * t, id: 1 });
+  const right = (/** @type {number} */ t) => ({ x: 1100 - 300 * t, y: 500 - 120 * t, id: 2 });
+  await touch("touchStart", [left(0)]);
+  await touch("touchMove", [left(0.2)]);
+  await touch("touchStart", [left(0.2), right(0)]);
+  for (let i = 3; i <= 10; i++) await touch("touchMove", [left(i / 10), right(i / 10)]);
+  await touch("touchEnd", [right(1)]);
+  await touch("touchEnd", []);
+  /** Whether an edge is there: a thin line may be a pixel off. @param {number} x @param {number} y @param {number[]} ink */
+  const edge = async (x, y, ink) => {
+    for (const d of [0, 1, -1, 2, -2]) if (await is(page, x, y + d, ink)) return true;
+    return false;
+  };
+  await expect.poll(() => edge(250, 300, BLUE)).toBe(true);
+  expect(await edge(250, 200, BLUE)).toBe(true);
+  await expect.poll(() => edge(950, 380, VERMILION)).toBe(true);
+  expect(await edge(950, 500, VERMILION)).toBe(true);
+  await context.close();
+});
+
+test("six thousand strokes read from a file reach everybody, are undone as one, and doubled", async ({
+  page,
+  browser,
+}, info) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Tomasz");
+  // Small waves, over the whole board: 1.7 MB.
+  const trace = (/** @type {number} */ n) =>
+    Array.from(
+      { length: 20 },
+      (_, i) => `${20 + (n % 100) * 18 + i * 0.7} ${20 + Math.floor(n / 100) * 17 + 4 * Math.sin(i / 4)}`,
+    ).join(", ");
+  const traces = Array.from({ length: 6000 }, (_, n) => `<trace>${trace(n)}</trace>`).join("\n");
+  const file = info.outputPath("many.inkml");
+  writeFileSync(
+    file,
+    `<ink xmlns="http://www.w3.org/2003/InkML"><traceFormat><channel name="X" units="px"/><channel name="Y" units="px"/></traceFormat>${traces}</ink>`,
+  );
+  await page.locator("#marks-file").setInputFiles(file);
+  await expect(page.locator("#selection")).toBeVisible();
+  const last = await seenAt(page, phone, (20 + 99 * 18 + 7) * (1280 / 1920), (20 + 59 * 17) * (1280 / 1920));
+  /** The darkest of some rows: the line is thin. @param {Page} who @param {number} x @param {number} y */
+  const dark = async (who, x, y) =>
+    Math.max(
+      ...(await Promise.all([-3, -2, -1, 0, 1, 2, 3].map(async (dy) => apart(await colour(who, x, y + dy), PAPER)))),
+    );
+  await expect.poll(() => dark(phone, last.x, last.y)).toBeGreaterThan(60);
+  // Nothing waits any more: a capture is taken at once.
+  await page.keyboard.press("Escape");
+  const shot = await capture(page, { x: 20, y: 20 }, { x: 220, y: 120 });
+  expect(decode(shot).width).toBeGreaterThan(200);
+  await page.keyboard.press("Control+z");
+  await expect.poll(() => dark(phone, last.x, last.y)).toBeLessThan(20);
+  await expect(page.locator("#undo")).toBeDisabled();
+  await page.keyboard.press("Control+Shift+z");
+  await expect.poll(() => dark(phone, last.x, last.y)).toBeGreaterThan(60);
+  // Doubled there are more than one change may hold: that is said, and nothing of it is shown.
+  await page.keyboard.press("s");
+  await page.keyboard.press("Control+a");
+  await page.getByRole("button", { name: "Duplicate" }).click();
+  await page.keyboard.press("Control+a");
+  await page.getByRole("button", { name: "Duplicate" }).click();
+  await expect(page.locator("#says")).toContainText("too much");
+  await page.reload();
+  await ready(page);
+  await expect
+    .poll(() =>
+      page.evaluate(
+        () =>
+          new Promise((done) => {
+            const open = indexedDB.open("bozzetto", 1);
+            open.onsuccess = () => {
+              const all = open.result.transaction("unacknowledged").objectStore("unacknowledged").count();
+              all.onsuccess = () => done(all.result);
+            };
+          }),
+      ),
+    )
+    .toBe(0);
 });

@@ -9,8 +9,12 @@ import { apart, colour, decode, drag, follow, pixel, ready, seenAt, startNow, st
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start(); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
 const PAPER = [251, 250, 245];
 const VERMILION = [213, 94, 0];
@@ -40,14 +44,22 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
 
   // A box, drawn and adjusted by keys; its size in resulting pixels; the rail is not in it.
   await page.keyboard.press("c");
-  await drag(page, [{ x: 400, y: 250 }, { x: 500, y: 300 }, { x: 600, y: 350 }]);
+  await drag(page, [
+    { x: 400, y: 250 },
+    { x: 500, y: 300 },
+    { x: 600, y: 350 },
+  ]);
   await expect(page.locator("#box-size")).toHaveText("600 × 300 px");
   await page.keyboard.press("Shift+ArrowRight");
   await page.keyboard.press("Alt+ArrowRight");
   await expect(page.locator("#box-size")).toHaveText("601 × 300 px");
   const handle = await page.locator("#box .grip.s").boundingBox();
   if (!handle) throw new Error("no handle");
-  await drag(page, [{ x: handle.x + 22, y: handle.y + 22 }, { x: handle.x + 22, y: handle.y + 32 }, { x: handle.x + 22, y: handle.y + 42 }]);
+  await drag(page, [
+    { x: handle.x + 22, y: handle.y + 22 },
+    { x: handle.x + 22, y: handle.y + 32 },
+    { x: handle.x + 22, y: handle.y + 42 },
+  ]);
   await expect(page.locator("#box-size")).toHaveText("601 × 360 px");
   await page.keyboard.press("Enter");
   const proof = page.locator(".proof");
@@ -78,7 +90,10 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
   await expect(phone.locator("#large img")).toBeVisible();
   const [download] = await Promise.all([
     phone.waitForEvent("download"),
-    phone.locator("#large").getByRole("link", { name: /Download/ }).click(),
+    phone
+      .locator("#large")
+      .getByRole("link", { name: /Download/ })
+      .click(),
   ]);
   expect(download.suggestedFilename()).toMatch(/^Board \d\d\.\d\d, Lesson of .*\.png$/);
   const path = await download.path();
@@ -144,21 +159,34 @@ test("pictures: chosen, refused with a reason, captured at their own resolution"
   const bad = info.outputPath("words.png");
   writeFileSync(bad, "these are only words");
   await page.locator("#picture-file").setInputFiles([bad]);
-  await expect(page.locator("#says")).toContainText("words.png: This is not a picture that can be shown. PNG, JPEG, WebP, AVIF, GIF and SVG work.");
+  await expect(page.locator("#says")).toContainText(
+    "words.png: This is not a picture that can be shown. PNG, JPEG, WebP, AVIF, GIF and SVG work.",
+  );
   await page.locator("#picture-file").setInputFiles([brought]);
   await expect(page.locator("#backdrop-name")).toHaveText("Notices to mariners");
   await page.keyboard.press("c");
-  await drag(page, [{ x: 640, y: 300 }, { x: 680, y: 310 }, { x: 704, y: 332 }]);
+  await drag(page, [
+    { x: 640, y: 300 },
+    { x: 680, y: 310 },
+    { x: 704, y: 332 },
+  ]);
   await expect(page.locator("#box-size")).toHaveText("150 × 75 px");
   await page.locator("#box-take").click();
   const proof = page.locator(".proof");
-  const [download] = await Promise.all([page.waitForEvent("download"), proof.getByRole("link", { name: "Download" }).click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    proof.getByRole("link", { name: "Download" }).click(),
+  ]);
   const shot = decode(readFileSync(await download.path()));
   expect([shot.width, shot.height]).toEqual([150, 75]);
   // The picture is 1280 CSS pixels wide on the stage: the box begins at pixel 1500 of 3000, and at
   // (300 - 40) * 3000 / 1280 from the top of the picture, whose height is 640.
   const [x0, y0] = [1500, Math.round(((300 - 40) * 3000) / 1280)];
-  for (const [x, y] of [[0, 0], [77, 13], [149, 74]]) {
+  for (const [x, y] of [
+    [0, 0],
+    [77, 13],
+    [149, 74],
+  ]) {
     const i = ((y0 + y) * 3000 + x0 + x) * 4;
     const j = (y * 150 + x) * 4;
     expect([...shot.data.subarray(j, j + 3)]).toEqual([...png.data.subarray(i, i + 3)]);
@@ -173,7 +201,10 @@ test("pictures: chosen, refused with a reason, captured at their own resolution"
   await proof.getByLabel("Name of the capture").fill("Notice: 4/26 <b>");
   await proof.getByRole("button", { name: "Rename" }).first().click();
   await expect(proof.locator("h2")).toHaveText("Notice: 4/26 <b>");
-  const [renamed] = await Promise.all([page.waitForEvent("download"), proof.getByRole("link", { name: "Download" }).click()]);
+  const [renamed] = await Promise.all([
+    page.waitForEvent("download"),
+    proof.getByRole("link", { name: "Download" }).click(),
+  ]);
   expect(renamed.suggestedFilename()).toBe("Notice. 4-26 -b-.png");
 });
 

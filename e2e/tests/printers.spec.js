@@ -8,8 +8,12 @@ import { decode, ready } from "../stage.js";
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start({ demo: true }); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start({ demo: true });
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
 test("what the browser shows is what the server captures", async ({ browser }) => {
   // Two device pixels to a glass unit: the resolution that a vector backdrop is captured in.
@@ -21,7 +25,14 @@ test("what the browser shows is what the server captures", async ({ browser }) =
   const clip = { x: 560, y: 150, width: 900, height: 500 };
   const shown = decode(await page.screenshot({ clip }));
   const answer = await page.request.post(`${server.base}/lessons/1/captures`, {
-    multipart: { request: JSON.stringify({ area: { x0: 560, y0: 150, x1: 1460, y1: 650 }, device: 2, ratio: 2, stage: { current: 1, beside: null, seen: [] } }) },
+    multipart: {
+      request: JSON.stringify({
+        area: { x0: 560, y0: 150, x1: 1460, y1: 650 },
+        device: 2,
+        ratio: 2,
+        stage: { current: 1, beside: null, seen: [] },
+      }),
+    },
   });
   const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
   const taken = decode(await (await page.request.get(server.base + address)).body());
@@ -38,7 +49,16 @@ test("what the browser shows is what the server captures", async ({ browser }) =
   expect(far / taken.data.length).toBeLessThan(0.002);
 });
 
-for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], ["join", "/join"], ["stage", "/lessons/1/stage"], ["enter", "/enter"], ["settings", "/settings"], ["running order", "/lessons/1/order"], ["library", "/library"]]) {
+for (const [name, path] of [
+  ["home", "/"],
+  ["captures", "/lessons/1/captures"],
+  ["join", "/join"],
+  ["stage", "/lessons/1/stage"],
+  ["enter", "/enter"],
+  ["settings", "/settings"],
+  ["running order", "/lessons/1/order"],
+  ["library", "/library"],
+]) {
   test(`${name} is accessible, and nothing lies beyond its side`, async ({ page }) => {
     await page.goto(server.base + path);
     if (name === "stage") {
@@ -49,7 +69,10 @@ for (const [name, path] of [["home", "/"], ["captures", "/lessons/1/captures"], 
     expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html).join(" ")}`)).toEqual([]);
     for (const width of name === "stage" ? [1280] : [1280, 390]) {
       await page.setViewportSize({ width, height: 800 });
-      expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${width} wide`).toBeLessThanOrEqual(0);
+      expect(
+        await page.evaluate(() => document.documentElement.scrollWidth - innerWidth),
+        `${width} wide`,
+      ).toBeLessThanOrEqual(0);
     }
   });
 }
@@ -63,9 +86,27 @@ test("the panels of the stage are accessible", async ({ page }) => {
     ["shapes", () => page.locator("#shapes").click()],
     ["more", () => page.locator("#more").click()],
     ["swatch", () => page.locator("#swatches button").nth(5).dblclick()],
-    ["selection", async () => { await page.keyboard.press("s"); await page.keyboard.press("Control+a"); }],
-    ["typing", async () => { await page.keyboard.press("t"); await page.mouse.click(300, 600); }],
-    ["help", async () => { await page.keyboard.press("Escape"); await page.keyboard.press("?"); }],
+    [
+      "selection",
+      async () => {
+        await page.keyboard.press("s");
+        await page.keyboard.press("Control+a");
+      },
+    ],
+    [
+      "typing",
+      async () => {
+        await page.keyboard.press("t");
+        await page.mouse.click(300, 600);
+      },
+    ],
+    [
+      "help",
+      async () => {
+        await page.keyboard.press("Escape");
+        await page.keyboard.press("?");
+      },
+    ],
   ];
   for (const [name, open] of panels) {
     await open();

@@ -11,27 +11,45 @@ import { apart, colour, drag, follow, startNow, straight } from "../stage.js";
 /** @type {Server} */
 let server;
 // One for each test: where the rail stands is kept.
-test.beforeEach(async () => { server = await Server.start({ demo: true }); });
-test.afterEach(async () => { await server.stop(); });
+test.beforeEach(async () => {
+  server = await Server.start({ demo: true });
+});
+test.afterEach(async () => {
+  await server.stop();
+});
 
-const SIZES = [[1024, 600], [1024, 768], [1280, 600], [1280, 800], [1366, 768], [1920, 1080], [390, 844], [844, 390]];
+const SIZES = [
+  [1024, 600],
+  [1024, 768],
+  [1280, 600],
+  [1280, 800],
+  [1366, 768],
+  [1920, 1080],
+  [390, 844],
+  [844, 390],
+];
 const PAPER = [251, 250, 245];
 const softly = expect.configure({ soft: true });
 const EDGES = ["bottom", "left", "right"];
 
 /** The names of controls within `where` that cannot be pressed where they are. @param {Page} page @param {string} where */
-const outOfReach = (page, where) => page.evaluate((where) => {
-  const all = [...document.querySelectorAll(`${where} :is(button, input, select, a)`)];
-  return all.filter((one) => one.checkVisibility({ visibilityProperty: true })).flatMap((one) => {
-    const r = one.getBoundingClientRect();
-    const [x, y] = [r.left + r.width / 2, r.top + r.height / 2];
-    const there = document.elementFromPoint(x, y);
-    const inside = r.left > -0.5 && r.top > -0.5 && r.right < innerWidth + 0.5 && r.bottom < innerHeight + 0.5;
-    const large = Math.min(r.width, r.height) > 43.5;
-    const name = one.id || one.getAttribute("aria-label") || one.textContent;
-    return inside && large && there && (one.contains(there) || there.contains(one)) ? [] : [`${name} ${[r.left, r.top, r.width, r.height].map(Math.round)}`];
-  });
-}, where);
+const outOfReach = (page, where) =>
+  page.evaluate((where) => {
+    const all = [...document.querySelectorAll(`${where} :is(button, input, select, a)`)];
+    return all
+      .filter((one) => one.checkVisibility({ visibilityProperty: true }))
+      .flatMap((one) => {
+        const r = one.getBoundingClientRect();
+        const [x, y] = [r.left + r.width / 2, r.top + r.height / 2];
+        const there = document.elementFromPoint(x, y);
+        const inside = r.left > -0.5 && r.top > -0.5 && r.right < innerWidth + 0.5 && r.bottom < innerHeight + 0.5;
+        const large = Math.min(r.width, r.height) > 43.5;
+        const name = one.id || one.getAttribute("aria-label") || one.textContent;
+        return inside && large && there && (one.contains(there) || there.contains(one))
+          ? []
+          : [`${name} ${[r.left, r.top, r.width, r.height].map(Math.round)}`];
+      });
+  }, where);
 
 /** @param {Page} page @param {string} name */
 async function putOnStage(page, name) {
@@ -52,30 +70,42 @@ test("every control of the rail and the row is in reach, at every edge and size,
   const order = () => page.locator("#order").click();
   /** @type {[string, () => Promise<void>][]} */
   const states = [
-    ["a film", async () => {
-      await putOnStage(page, "Vessel at the buoys");
-      await expect(page.locator("#row-video")).toBeVisible();
-    }],
-    ["a film beside a board", async () => {
-      await order();
-      await page.getByRole("button", { name: "Put Board beside what is on stage" }).first().click();
-      await page.keyboard.press("Escape");
-      await expect(page.locator("#row-two")).toBeVisible();
-    }],
-    ["a board for two", async () => {
-      await page.locator("#close-right").click();
-      await order();
-      await page.locator("#board-halved").check();
-      await page.locator("#order-panel [data-board]").first().click();
-      await expect(page.locator("#row-left")).toBeVisible();
-      await page.keyboard.press("Escape");
-    }],
-    ["a document, enlarged", async () => {
-      await putOnStage(page, "Notices to mariners");
-      await page.locator("#touch").click();
-      await page.keyboard.press("+");
-      await expect(page.locator("#whole")).toBeVisible();
-    }],
+    [
+      "a film",
+      async () => {
+        await putOnStage(page, "Vessel at the buoys");
+        await expect(page.locator("#row-video")).toBeVisible();
+      },
+    ],
+    [
+      "a film beside a board",
+      async () => {
+        await order();
+        await page.getByRole("button", { name: "Put Board beside what is on stage" }).first().click();
+        await page.keyboard.press("Escape");
+        await expect(page.locator("#row-two")).toBeVisible();
+      },
+    ],
+    [
+      "a board for two",
+      async () => {
+        await page.locator("#close-right").click();
+        await order();
+        await page.locator("#board-halved").check();
+        await page.locator("#order-panel [data-board]").first().click();
+        await expect(page.locator("#row-left")).toBeVisible();
+        await page.keyboard.press("Escape");
+      },
+    ],
+    [
+      "a document, enlarged",
+      async () => {
+        await putOnStage(page, "Notices to mariners");
+        await page.locator("#touch").click();
+        await page.keyboard.press("+");
+        await expect(page.locator("#whole")).toBeVisible();
+      },
+    ],
   ];
   for (const [state, reach] of states) {
     await page.setViewportSize({ width: 1920, height: 1080 });
@@ -87,9 +117,13 @@ test("every control of the rail and the row is in reach, at every edge and size,
       await expect(page.locator(`body.edge-${edge}`)).toBeVisible();
       for (const [width, height] of SIZES) {
         await page.setViewportSize({ width, height });
-        await softly.poll(() => outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`).toEqual([]);
+        await softly
+          .poll(() => outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`)
+          .toEqual([]);
         const glass = await page.locator("#glass").boundingBox();
-        expect.soft(glass?.width ?? 0, `the picture with the rail at the ${edge}, ${width} × ${height}`).toBeGreaterThan(280);
+        expect
+          .soft(glass?.width ?? 0, `the picture with the rail at the ${edge}, ${width} × ${height}`)
+          .toBeGreaterThan(280);
       }
       await page.setViewportSize({ width: 1920, height: 1080 });
     }
@@ -107,7 +141,12 @@ test("every control of the rail and the row is in reach, at every edge and size,
         await page.locator(`#${id}`).click();
         const box = await page.locator(`#${id}-panel`).boundingBox();
         if (!box) throw new Error(`no panel of ${id}`);
-        expect.soft(box.x >= 0 && box.y >= 0 && box.x + box.width <= width && box.y + box.height <= height, `${id}, ${width} × ${height}: ${JSON.stringify(box)}`).toBe(true);
+        expect
+          .soft(
+            box.x >= 0 && box.y >= 0 && box.x + box.width <= width && box.y + box.height <= height,
+            `${id}, ${width} × ${height}: ${JSON.stringify(box)}`,
+          )
+          .toBe(true);
         await page.keyboard.press("Escape");
       }
     }
@@ -140,7 +179,12 @@ test("a phone held across shows the whole picture, and the rest when it is touch
   // The board's colour in all corners of the largest 16 : 9 that fits.
   const width = Math.floor((390 * 16) / 9);
   const left = (844 - width) / 2;
-  for (const [x, y] of [[left + 4, 4], [left + width - 4, 4], [left + 4, 386], [left + width - 4, 386]]) {
+  for (const [x, y] of [
+    [left + 4, 4],
+    [left + width - 4, 4],
+    [left + 4, 386],
+    [left + width - 4, 386],
+  ]) {
     await expect.poll(async () => apart(await colour(phone, x, y), PAPER)).toBeLessThan(4);
   }
   const box = await phone.locator("#mount").boundingBox();

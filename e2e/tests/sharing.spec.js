@@ -6,12 +6,18 @@ import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
 
-test.use({ launchOptions: { executablePath, args: [...args, "--auto-select-tab-capture-source-by-title=Slides of the evening"] } });
+test.use({
+  launchOptions: { executablePath, args: [...args, "--auto-select-tab-capture-source-by-title=Slides of the evening"] },
+});
 
 /** @type {Server} */
 let server;
-test.beforeAll(async () => { server = await Server.start(); });
-test.afterAll(async () => { await server.stop(); });
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
 
 const VERMILION = [213, 94, 0];
 
@@ -29,11 +35,19 @@ async function openSlides(context, background) {
   }, background);
   // The browser chooses by the title that it knows, which it hears of a moment later.
   const browser = await context.browser()?.newBrowserCDPSession();
-  await expect.poll(async () => (await browser?.send("Target.getTargets"))?.targetInfos.some((t) => t.title === "Slides of the evening")).toBe(true);
+  await expect
+    .poll(async () =>
+      (await browser?.send("Target.getTargets"))?.targetInfos.some((t) => t.title === "Slides of the evening"),
+    )
+    .toBe(true);
   return slides;
 }
 
-test("a shared tab is shown, marked, frozen, captured at its own resolution and followed; ending it is said", async ({ page, context, browser }) => {
+test("a shared tab is shown, marked, frozen, captured at its own resolution and followed; ending it is said", async ({
+  page,
+  context,
+  browser,
+}) => {
   // Four pages of real capture and decoding on two cores take their time.
   test.setTimeout(240_000);
   const slides = await openSlides(context, "#5f7a6a");
@@ -49,11 +63,21 @@ test("a shared tab is shown, marked, frozen, captured at its own resolution and 
   const there = await seenAt(page, phone, 640, 300);
   await expect.poll(async () => apart(await colour(phone, there.x, there.y), [95, 122, 106])).toBeLessThan(14);
   // What changes there, changes with the followers.
-  await slides.evaluate(() => { /** @type {HTMLElement} */ (document.getElementById("a")).style.background = "#8a6f9c"; });
+  await slides.evaluate(() => {
+    /** @type {HTMLElement} */ (document.getElementById("a")).style.background = "#8a6f9c";
+  });
   await expect.poll(async () => apart(await colour(phone, there.x, there.y), [138, 111, 156])).toBeLessThan(14);
   // Who comes late sees it too, though nothing moves any more.
   const late = await follow(browser, page, "Sefa");
   await expect.poll(async () => apart(await colour(late, there.x, there.y), [138, 111, 156])).toBeLessThan(14);
+
+  // Standing still for longer than a stopped one would be given, it is not taken for stopped.
+  const live = phone.locator(".pane canvas");
+  const first = Number(await live.getAttribute("data-taken"));
+  await expect
+    .poll(async () => Number(await live.getAttribute("data-taken")) - first, { timeout: 30_000 })
+    .toBeGreaterThan(8000);
+  await expect(phone.locator("#stopped")).toBeHidden();
 
   // Marks lie on top, sharp, and are not in the stream.
   await page.keyboard.press("2");
@@ -65,7 +89,9 @@ test("a shared tab is shown, marked, frozen, captured at its own resolution and 
   const before = await colour(page, 640, 400);
   await page.keyboard.press("f");
   await expect(page.locator("body.frozen")).toBeVisible();
-  await slides.evaluate(() => { /** @type {HTMLElement} */ (document.getElementById("a")).style.background = "#ffffff"; });
+  await slides.evaluate(() => {
+    /** @type {HTMLElement} */ (document.getElementById("a")).style.background = "#ffffff";
+  });
   const box = await page.locator("#glass").boundingBox();
   if (!box) throw new Error("no stage");
   const shot = await capture(page, { x: box.x + 100, y: box.y + 300 }, { x: box.x + 300, y: box.y + 400 });

@@ -2,8 +2,8 @@
 // What web pages on stage cannot do to it, and who is sent away.
 
 import { createSocket } from "node:dgram";
-import { createServer } from "node:http";
 import { writeFileSync } from "node:fs";
+import { createServer } from "node:http";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
@@ -37,7 +37,11 @@ async function putOn(page, info, name, script) {
 test("a page that pretends that keys were pressed undoes nothing and puts nothing on stage", async ({ page }, info) => {
   await startNow(page, server.base);
   await add(page, "bench");
-  await putOn(page, info, "Pretender", `
+  await putOn(
+    page,
+    info,
+    "Pretender",
+    `
     const key = (more) => parent.postMessage({ bozzetto: "key", type: "keydown", ...more }, "*");
     const all = () => {
       key({ key: "z", ctrlKey: true });
@@ -47,7 +51,8 @@ test("a page that pretends that keys were pressed undoes nothing and puts nothin
       key({ key: "e" });
       document.body.dataset.sent = Number(document.body.dataset.sent ?? 0) + 1;
     };
-    setInterval(all, 50);`);
+    setInterval(all, 50);`,
+  );
   await page.keyboard.press("2");
   await drag(page, straight({ x: 500, y: 400 }, { x: 900, y: 400 }));
   const marked = async () => apart(await colour(page, 700, 400), VERMILION) < 8;
@@ -88,12 +93,17 @@ test("a real key in a page takes the tool, and the keyboard is the stage's again
 
 test("a page that says too much is stopped, and drawing goes on", async ({ page }, info) => {
   await startNow(page, server.base);
-  await putOn(page, info, "Chatter", `
+  await putOn(
+    page,
+    info,
+    "Chatter",
+    `
     const flood = () => {
       for (let i = 0; i < 10000; i++) parent.postMessage({ bozzetto: "scrolled", path: "/pages/x/index.html", x: i, y: i }, "*");
       setTimeout(flood, 50);
     };
-    setTimeout(flood, 300);`);
+    setTimeout(flood, 300);`,
+  );
   await expect(page.locator("#says")).toContainText("Chatter” was stopped");
   await page.keyboard.press("2");
   await drag(page, straight({ x: 500, y: 400 }, { x: 900, y: 400 }));
@@ -153,7 +163,10 @@ test("a cookie from an earlier release does not stand in the way of joining", as
   await expect(phone.locator("#mount")).toBeVisible();
 });
 
-test("somebody is sent away from the people's panel, let in again, and the code is renewed", async ({ page, browser }) => {
+test("somebody is sent away from the people's panel, let in again, and the code is renewed", async ({
+  page,
+  browser,
+}) => {
   await startNow(page, server.base);
   const phone = await follow(browser, page, "Tomasz");
   await page.locator("#people").click();

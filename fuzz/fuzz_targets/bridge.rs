@@ -1,10 +1,10 @@
 #![no_main]
 //! What a web page on stage may say: numbers and words of its own choice.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView, Page, Seen};
-use bozzetto_core::frames::{Point, Rect};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::keys::Keys;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Page, Seen};
+use bozzetto_core::geometry::frames::{Point, Rect};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::prefs::keys::Keys;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|said: (f64, f64, u32, &str, &str)| {

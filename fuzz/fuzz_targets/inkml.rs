@@ -1,7 +1,7 @@
 #![no_main]
 //! A file of ink: what is read from it can be drawn.
 
-use bozzetto_core::frames::Size;
+use bozzetto_core::geometry::frames::Size;
 use bozzetto_press::inkml;
 use libfuzzer_sys::fuzz_target;
 

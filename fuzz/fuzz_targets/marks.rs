@@ -1,7 +1,7 @@
 #![no_main]
 //! A mark: what the budget lets through is drawn, within twice of what was counted.
 
-use bozzetto_core::mark::Mark;
+use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::wire::decode;
 use libfuzzer_sys::fuzz_target;
 

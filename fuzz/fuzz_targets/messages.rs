@@ -1,11 +1,11 @@
 #![no_main]
 //! What a browser may send: decoded, judged, applied to sheets, and taken back.
 
-use bozzetto_core::change::{Change, Intent, check_steps};
-use bozzetto_core::history::Keep;
-use bozzetto_core::ids::{AuthorId, ChangeId};
-use bozzetto_core::rights::{Role, may};
-use bozzetto_core::sheet::Sheets;
+use bozzetto_core::sheets::change::{Change, Intent, check_steps};
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::people::rights::{Role, may};
+use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::wire::{Hello, ToServer, decode};
 use libfuzzer_sys::fuzz_target;
 

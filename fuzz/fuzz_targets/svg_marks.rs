@@ -1,7 +1,7 @@
 #![no_main]
 //! A file of marks: what is read from it can be drawn, and written again.
 
-use bozzetto_core::frames::Size;
+use bozzetto_core::geometry::frames::Size;
 use bozzetto_press::sheet_svg;
 use libfuzzer_sys::fuzz_target;
 

@@ -1,9 +1,10 @@
 //! The capture box. Boxes are x0, y0, x1, y1 in CSS pixels of the picture area.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView};
-use bozzetto_core::capture::{Arrow, Detail, Grip, OnStage, Plan, Request, adjust, nudged, plan};
-use bozzetto_core::frames::{Glass as GlassFrame, Point, Rect};
-use bozzetto_core::pane::{Beside, Pane};
+use bozzetto_core::capture::{Detail, OnStage, Plan, Request, adjust, nudged, plan};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point, Rect};
+use bozzetto_core::geometry::grip::{Arrow, Grip};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::stage::pane::{Beside, Pane};
 use bozzetto_core::wire::Stage;
 use wasm_bindgen::prelude::*;
 

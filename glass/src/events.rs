@@ -1,8 +1,8 @@
 //! What the server says, and what the page has to know of it.
 
-use bozzetto_core::backdrop::BackdropView;
-use bozzetto_core::change::{Change, Op};
-use bozzetto_core::ids::{AuthorId, ChangeId};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::sheets::change::{Change, Op};
+use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stream::Watching;
 use bozzetto_core::wire::{
     FromServer, LessonView, OnStage, Person, Stage, Start, State, TakeAway, Welcome, decode,
@@ -150,7 +150,9 @@ impl Glass {
                 backdrop,
                 seen,
             } => {
-                if author != self.replica.author() && self.take_seen(backdrop, &seen) {
+                if author == self.replica.author() {
+                    self.seen_there(backdrop);
+                } else if !self.ahead.contains_key(&backdrop) && self.take_seen(backdrop, &seen) {
                     let id = backdrop.0.to_string();
                     events.push(Event::Seen { id });
                 }
@@ -261,6 +263,7 @@ impl Glass {
                 left_out,
             } => {
                 self.take_lesson(lesson, events);
+                self.tell_ahead();
                 if left_out > 0 {
                     events.push(Event::LeftOut { count: left_out });
                 }
@@ -274,7 +277,7 @@ impl Glass {
                 backdrops,
                 take_aways,
             } => {
-                self.area = bozzetto_core::frames::Size::glass(aspect.0, aspect.1);
+                self.area = bozzetto_core::geometry::frames::Size::glass(aspect.0, aspect.1);
                 self.put_on_stage(*backdrops, events);
                 events.push(Event::Paused { paused });
                 events.push(Event::TakeAways { items: take_aways });
@@ -309,7 +312,7 @@ impl Glass {
         }
     }
 
-    fn take_wet(&mut self, author: AuthorId, ink: &bozzetto_core::wet::WetInk) {
+    fn take_wet(&mut self, author: AuthorId, ink: &bozzetto_core::paint::wet::WetInk) {
         if author != self.replica.author() {
             let in_view = self.in_view();
             let now = self.now();
@@ -319,8 +322,10 @@ impl Glass {
     }
 
     fn take_lesson(&mut self, lesson: LessonView, events: &mut Vec<Event>) {
-        self.area = bozzetto_core::frames::Size::glass(lesson.aspect.0, lesson.aspect.1);
-        self.order = lesson.order;
+        self.area = bozzetto_core::geometry::frames::Size::glass(lesson.aspect.0, lesson.aspect.1);
+        let mut order = lesson.order;
+        self.keep_ahead(&mut order);
+        self.order = order;
         let found = |id| self.order.iter().find(|b| b.id == id).cloned();
         // A divider that is being moved here stays in the hand.
         let held = self.on_stage.beside.as_ref().filter(|_| self.dividing);

@@ -1,6 +1,6 @@
 //! Fading ink, as it is seen from moment to moment.
 
-use bozzetto_core::fading;
+use bozzetto_core::sheets::fade;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
@@ -10,7 +10,7 @@ impl Glass {
     /// Paints fading ink as faint as it is now. Gives the milliseconds until this has to be asked
     /// again: 0 for the next frame, -1 when nothing fades.
     pub fn fade(&mut self) -> f64 {
-        let groups = fading::groups(self.replica.sheets(), &self.wet.fading());
+        let groups = fade::groups(self.replica.sheets(), &self.wet.fading());
         let now = self.now();
         let in_view = self.in_view();
         let mut moving = false;
@@ -28,7 +28,7 @@ impl Glass {
             return 0.0;
         }
         let waits = groups.iter().any(|g| g.begins.is_none());
-        match fading::next(&groups, now) {
+        match fade::next(&groups, now) {
             Some(at) => (at - now) as f64,
             None if waits => 200.0,
             None => -1.0,

@@ -1,12 +1,12 @@
 //! The four layers that a page paints, and what of each is out of date.
 
-use bozzetto_core::change::SheetId;
-use bozzetto_core::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
-use bozzetto_core::ids::MarkId;
-use bozzetto_core::mark::Layer;
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
+use bozzetto_core::geometry::ids::MarkId;
+use bozzetto_core::marks::mark::Layer;
 use bozzetto_core::paint::{is_part, reach};
-use bozzetto_core::pane::{self, InView};
-use bozzetto_core::sheet::Touched;
+use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::sheets::sheet::Touched;
+use bozzetto_core::stage::pane::{self, InView};
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
@@ -95,7 +95,7 @@ impl Glass {
             let seen = in_view.iter().find(|v| v.sheet == sheet);
             if let Some((mark, seen)) = mark.zip(seen) {
                 let mut here = bozzetto_core::display::DisplayList::default();
-                self.painter.paint_mark(mark, &seen.view, &mut here);
+                self.painter.paint_mark(mark, seen, &mut here);
                 list.cut(here, &seen.within, is_part(seen, &in_view));
             }
         }

@@ -22,18 +22,21 @@ mod zoom;
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
-use bozzetto_core::backdrop::BackdropView;
-use bozzetto_core::board::PAPER;
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{GLASS_WIDTH, Glass as GlassFrame, Pixels, Point, Rect, Size};
-use bozzetto_core::hands::Hands;
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, IdMaker, PersonId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::geometry::frames::{
+    GLASS_WIDTH, Glass as GlassFrame, Pixels, Point, Rect, Size,
+};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, IdMaker, PersonId};
+use bozzetto_core::marks::shape::{Figure, Measure};
 use bozzetto_core::paint::Painter;
-use bozzetto_core::replica::{Replica, Shown};
-use bozzetto_core::settings::Settings;
-use bozzetto_core::shape::{Figure, Measure};
-use bozzetto_core::wet::WetStrokes;
+use bozzetto_core::paint::wet::WetStrokes;
+use bozzetto_core::prefs::settings::Settings;
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::sheets::replica::{Replica, Shown};
+use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::board::PAPER;
+use bozzetto_core::tools::palm::PalmRejection;
+use bozzetto_core::wire::divided;
 use bozzetto_core::wire::{Hello, Stage, ToServer, encode};
 use wasm_bindgen::prelude::*;
 
@@ -53,6 +56,8 @@ pub struct Glass {
     author: Option<AuthorId>,
     resume: Option<(u64, u64)>,
     connected: bool,
+    /// Why something was not done: see [`Glass::complaint`].
+    complaint: Option<String>,
     replica: Replica,
     /// Own changes that are in order, but that the server's disk did not take: to be sent again.
     unkept: BTreeMap<ChangeId, Intent>,
@@ -69,10 +74,13 @@ pub struct Glass {
     /// The backdrops on stage, and which pane the hand was on last.
     on_stage: Stage,
     active: usize,
+    /// Backdrops that are seen here as the server has not said yet: how often it has been told, and has
+    /// still to answer. What it says of them meanwhile is older.
+    ahead: HashMap<BackdropId, u32>,
     settings: Settings,
     /// The colour that swatches are held against.
     beneath: Rgb,
-    hands: Hands,
+    palm: PalmRejection,
     selection: Selection,
     /// A polyline that is being set point by point.
     laying: Option<Laying>,
@@ -126,6 +134,7 @@ impl Glass {
             author,
             resume: None,
             connected: false,
+            complaint: None,
             replica: Replica::new(author.unwrap_or(AuthorId(0))),
             unkept: BTreeMap::new(),
             wet: WetStrokes::default(),
@@ -139,9 +148,10 @@ impl Glass {
             order: Vec::new(),
             on_stage: Stage::default(),
             active: 0,
+            ahead: HashMap::new(),
             settings: Settings::default(),
             beneath: PAPER,
-            hands: Hands::default(),
+            palm: PalmRejection::default(),
             selection: Selection::default(),
             laying: None,
             typing: None,
@@ -176,6 +186,12 @@ impl Glass {
         self.outbox.clear();
     }
 
+    /// Why something that was asked for was not done, in words for the person; empty when all was. It
+    /// is said once.
+    pub fn complaint(&mut self) -> String {
+        self.complaint.take().unwrap_or_default()
+    }
+
     /// The next message to send, if any.
     pub fn next_message(&mut self) -> Option<Out> {
         self.outbox.pop_front()
@@ -206,7 +222,8 @@ impl Glass {
     /// How wide the picture area is, in CSS pixels.
     pub fn set_width(&mut self, css: f64) {
         self.scale = css / GLASS_WIDTH;
-        self.spoil_everything();
+        // Outlines are in glass units, and stay.
+        self.spoil_view();
     }
 
     /// Height of the picture area as a fraction of its width.
@@ -257,7 +274,7 @@ impl Glass {
 
 impl Glass {
     /// All sheets as this page shows them; for tests.
-    pub fn sheets(&self) -> &bozzetto_core::sheet::Sheets {
+    pub fn sheets(&self) -> &bozzetto_core::sheets::sheet::Sheets {
         self.replica.sheets()
     }
 
@@ -266,6 +283,18 @@ impl Glass {
     }
 
     fn send(&mut self, message: &ToServer) {
+        let asks = matches!(
+            message,
+            ToServer::Arrange { .. }
+                | ToServer::Divide(_)
+                | ToServer::NewPage(_)
+                | ToServer::Pause(_)
+                | ToServer::SendAway(_)
+        );
+        if asks && !self.connected {
+            let why = "That cannot be done while the line to the server is down.";
+            self.complaint = Some(why.to_owned());
+        }
         if self.connected {
             self.outbox.push_back(Out {
                 key: None,
@@ -274,16 +303,28 @@ impl Glass {
         }
     }
 
-    /// Shows what the author does and queues it for the server; `false` when it cannot be done.
+    /// Shows what the author does and queues it for the server, in as many parts as it takes; `false`
+    /// when it cannot be done.
     fn act(&mut self, intent: Intent) -> bool {
-        let id = ChangeId(self.ids.next_id());
-        self.replica.now = self.now();
-        let Ok(shown) = self.replica.act(id, intent.clone()) else {
-            return false;
+        let parts = match divided(intent) {
+            Ok(parts) => parts,
+            Err(why) => {
+                self.complaint = Some(why.to_string());
+                return false;
+            }
         };
-        self.show(shown);
-        self.queue(id, intent);
-        true
+        self.replica.now = self.now();
+        let mut done = false;
+        for part in parts {
+            let id = ChangeId(self.ids.next_id());
+            let Ok(shown) = self.replica.act(id, part.clone()) else {
+                break;
+            };
+            self.show(shown);
+            self.queue(id, part);
+            done = true;
+        }
+        done
     }
 
     /// Queued whether connected or not: whoever takes it off the queue keeps it, and sends it if
@@ -320,8 +361,9 @@ fn act_message(id: ChangeId, intent: Intent) -> Out {
 /// the same rules natively, must hold too. `None` when it is no log or a change does not apply.
 #[wasm_bindgen]
 pub fn replay(log: &[u8]) -> Option<Vec<u8>> {
-    let log: Vec<bozzetto_core::change::Change> = bozzetto_core::wire::decode(log)?;
-    let mut sheets = bozzetto_core::sheet::Sheets::new(bozzetto_core::history::Keep::All);
+    let log: Vec<bozzetto_core::sheets::change::Change> = bozzetto_core::wire::decode(log)?;
+    let mut sheets =
+        bozzetto_core::sheets::sheet::Sheets::new(bozzetto_core::sheets::history::Keep::All);
     for change in &log {
         sheets.apply(change).ok()?;
     }

@@ -1,15 +1,32 @@
 //! The display list as flat arrays, which the canvas printer reads straight out of memory.
 
-use bozzetto_core::display::{DisplayList, Item, Placing};
-use bozzetto_core::frames::{Glass as GlassFrame, Rect};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::display::{Blend, DisplayList, Item, Placing};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Rect};
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
 
-/// These stand where a fill has its blend.
+/// These stand where a fill has its blend: 0 covers, [`MIXES`] mixes.
+const MIXES: u32 = 1;
 const PLACED: u32 = 2;
 const CLIP: u32 = 3;
 const UNCLIP: u32 = 4;
+
+/// How the canvas paints a fill. A layer is mixed with the page in one way, whatever is on it, and
+/// `hard-light` is both: half as light as a colour it multiplies by that colour, and half as dark it
+/// screens. Source: W3C Compositing and Blending Level 1, *hard-light*.
+fn mixing(colour: Rgb, blend: Blend) -> (Rgb, u32) {
+    let each = |half: fn(u16) -> u16| {
+        let v = |v: u8| half(u16::from(v)) as u8;
+        Rgb::new(v(colour.r), v(colour.g), v(colour.b))
+    };
+    match blend {
+        Blend::Over => (colour, 0),
+        Blend::Multiply => (each(|v| v / 2), MIXES),
+        Blend::Screen => (each(|v| (v + 256) / 2), MIXES),
+    }
+}
 
 /// Five numbers to an item: colour as `0xRRGGBB`, blend, opacity in thousandths, how many verbs, how
 /// many coordinates.
@@ -44,10 +61,11 @@ impl List {
                 // Pictures of backdrops are elements of the page; see `panes`.
                 Item::Picture { .. } => continue,
             };
+            let (colour, blend) = mixing(*colour, *blend);
             let rgb = u32::from(colour.r) << 16 | u32::from(colour.g) << 8 | u32::from(colour.b);
             self.items.extend([
                 rgb,
-                *blend as u32,
+                blend,
                 (opacity * 1000.0).round() as u32,
                 path.verbs.len() as u32,
                 path.coords.len() as u32,

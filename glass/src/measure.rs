@@ -1,11 +1,11 @@
 //! For benchmarks: a stroke from raw samples to its outline, in one call.
 
-use bozzetto_core::frames::Point;
+use bozzetto_core::geometry::frames::Point;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::outline::outline_of;
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};
+use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{centreline, curve};
-use bozzetto_core::mark::Tip;
 use wasm_bindgen::prelude::*;
 
 /// The steps of the outline of a pen's stroke: x, y, pressure and milliseconds for each sample, in

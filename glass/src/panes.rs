@@ -1,13 +1,13 @@
 //! What is on stage: one backdrop or two, how each is seen, and what the page shows of them.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView, Frozen, Page, Seen};
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::frames::{Glass as GlassFrame, Held, Map, Point, Rect, Size};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::page_parts;
-use bozzetto_core::pane::{self, Beside, InView, Pane};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::geometry::zoom::Zoom;
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, Page, ViewState};
+use bozzetto_core::stage::page_parts;
+use bozzetto_core::stage::pane::{self, Beside, InView, Pane};
 use bozzetto_core::wire::{Stage, ToServer};
-use bozzetto_core::zoom::Zoom;
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
@@ -388,14 +388,14 @@ impl Glass {
     }
 
     /// The room of the pane that a backdrop is in.
-    fn room_of(&self, id: BackdropId) -> Option<Rect<GlassFrame>> {
+    pub(crate) fn room_of(&self, id: BackdropId) -> Option<Rect<GlassFrame>> {
         let panes = self.panes();
         let is_it = |p: &&Pane| p.backdrop.is_some_and(|b| b.id == id);
         panes.iter().find(is_it).map(|p| p.room)
     }
 
     /// Changes how a backdrop on stage is seen, here at once and for everybody.
-    pub(crate) fn see(&mut self, id: &str, change: impl FnOnce(&mut Seen)) {
+    pub(crate) fn see(&mut self, id: &str, change: impl FnOnce(&mut ViewState)) {
         let Some(known) = self.backdrop(id) else {
             return;
         };
@@ -410,12 +410,43 @@ impl Glass {
         }
         let backdrop = known.id;
         self.take_seen(backdrop, &seen);
+        *self.ahead.entry(backdrop).or_default() += 1;
         let seen = Box::new(seen);
         self.send(&ToServer::See { backdrop, seen });
     }
 
+    /// The server has heard how a backdrop is seen here.
+    pub(crate) fn seen_there(&mut self, backdrop: BackdropId) {
+        if let Some(often) = self.ahead.get_mut(&backdrop) {
+            *often = often.saturating_sub(1);
+        }
+        self.ahead.retain(|_, often| *often > 0);
+    }
+
+    /// Backdrops as the server has them, but seen as they are here where that is newer.
+    pub(crate) fn keep_ahead(&self, order: &mut [BackdropView]) {
+        for theirs in order {
+            let ours = self.order.iter().find(|b| b.id == theirs.id);
+            if let Some(ours) = ours.filter(|b| self.ahead.contains_key(&b.id)) {
+                theirs.seen = ours.seen.clone();
+            }
+        }
+    }
+
+    /// Tells the server again how backdrops are seen here: what was told it last, it may not have heard.
+    pub(crate) fn tell_ahead(&mut self) {
+        let ahead = std::mem::take(&mut self.ahead);
+        for known in self.order.clone() {
+            if ahead.contains_key(&known.id) {
+                self.ahead.insert(known.id, 1);
+                let (backdrop, seen) = (known.id, Box::new(known.seen));
+                self.send(&ToServer::See { backdrop, seen });
+            }
+        }
+    }
+
     /// A backdrop is seen like this from now on; `true` when it is on stage.
-    pub(crate) fn take_seen(&mut self, id: BackdropId, seen: &Seen) -> bool {
+    pub(crate) fn take_seen(&mut self, id: BackdropId, seen: &ViewState) -> bool {
         if let Some(known) = self.order.iter_mut().find(|b| b.id == id) {
             known.seen = seen.clone();
         }

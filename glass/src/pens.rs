@@ -1,22 +1,23 @@
 //! Pens, mice and fingers on the glass.
 
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::erase;
-use bozzetto_core::fading::Fading;
-use bozzetto_core::frames::{Glass as GlassFrame, Held, Ink, Map, Point};
-use bozzetto_core::ids::MarkId;
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::edit::erase;
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Ink, Map, Point};
+use bozzetto_core::geometry::ids::MarkId;
 use bozzetto_core::ink::curve::Curve;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::pen::{Device, Pen, Sample};
+use bozzetto_core::ink::straighten::straightened;
+use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
-use bozzetto_core::mark::{Body, Mark, Tip};
-use bozzetto_core::pane;
-use bozzetto_core::shape::{Figure, Shape};
-use bozzetto_core::straight::straightened;
-use bozzetto_core::swatch::{Hold, Swatch};
-use bozzetto_core::tidy::{self, Rest};
-use bozzetto_core::wet::{WetInk, WetShape};
+use bozzetto_core::marks::fading::Fading;
+use bozzetto_core::marks::mark::{Body, Mark};
+use bozzetto_core::marks::recognise::{self, Dwell};
+use bozzetto_core::marks::shape::{Figure, Shape};
+use bozzetto_core::marks::swatch::{Hold, Swatch};
+use bozzetto_core::paint::wet::{WetInk, WetShape};
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::stage::pane;
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
@@ -43,7 +44,7 @@ pub struct Drawing {
     /// When the pen went down, and when it was last heard of.
     began: f64,
     latest: f64,
-    rest: Rest,
+    dwell: Dwell,
     /// The shape that the stroke was perhaps meant to be, on show under another name.
     offer: Option<(MarkId, Shape)>,
 }
@@ -55,6 +56,8 @@ pub struct Shaping {
     pub from: Point<Ink>,
     pub mark: Mark,
     pub sheet: SheetId,
+    /// How far it has been dragged, in units: hardly at all was not meant.
+    pub length: f64,
 }
 
 pub struct Erasing {
@@ -75,7 +78,7 @@ pub fn device(number: u8) -> Device {
 impl Glass {
     /// A pen hovers or touches at `t` milliseconds: what hands rest on the glass was not meant.
     pub fn pen_seen(&mut self, t: f64) {
-        self.hands.pen_seen(t);
+        self.palm.pen_seen(t);
         let palms: Vec<i32> = self
             .pens
             .iter()
@@ -91,7 +94,7 @@ impl Glass {
 
     /// Whether a pointer may do something: 0 mouse, 1 pen, 2 finger. A palm may not.
     pub fn admits(&self, device_number: u8, t: f64) -> bool {
-        self.hands.admits(device(device_number), t)
+        self.palm.admits(device(device_number), t)
     }
 
     /// A pointer goes down with a swatch. `device`: 0 mouse, 1 pen, 2 finger. Positions in CSS
@@ -115,7 +118,7 @@ impl Glass {
             sent: 0,
             began: first.t,
             latest: first.t,
-            rest: Rest::new(first.at, first.t),
+            dwell: Dwell::new(first.at, first.t),
             offer: None,
         };
         self.pens
@@ -124,21 +127,21 @@ impl Glass {
     }
 
     /// A pointer moved: x, y, pressure, milliseconds for each sample, and for each that the browser
-    /// predicts.
-    pub fn pen_move(&mut self, pointer: i32, samples: &[f64], predicted: &[f64]) {
+    /// predicts. `true` when it has gone on, and not only trembled where it rests.
+    pub fn pen_move(&mut self, pointer: i32, samples: &[f64], predicted: &[f64]) -> bool {
         let (samples, predicted) = (self.samples(samples), self.samples(predicted));
         let Some(LivePen::Drawing(drawing)) = self.pens.get_mut(&pointer) else {
-            return;
+            return false;
         };
         let mut moved = false;
         for sample in &samples {
             drawing.pen.push(*sample);
             drawing.latest = drawing.latest.max(sample.t);
-            moved |= drawing.rest.moved(sample.at, sample.t);
+            moved |= drawing.dwell.moved(sample.at, sample.t);
         }
         if drawing.offer.is_some() {
             if !moved {
-                return;
+                return false;
             }
             // The hand goes on: it meant what it draws.
             let (offer, _) = drawing.offer.take().expect("just seen");
@@ -146,7 +149,7 @@ impl Glass {
             self.stop_showing(offer);
         }
         let Some(LivePen::Drawing(drawing)) = self.pens.get_mut(&pointer) else {
-            return;
+            return false;
         };
         let ahead = drawing.pen.predict(&predicted);
         let ink = WetInk {
@@ -165,6 +168,7 @@ impl Glass {
         if !ink.points.0.is_empty() {
             self.send(&ToServer::Wet(ink));
         }
+        moved
     }
 
     /// The pointer has perhaps been held still at the end of its line: if so, shows the shape that
@@ -174,12 +178,12 @@ impl Glass {
             return false;
         };
         if drawing.offer.is_some()
-            || !drawing.rest.long_enough(t)
+            || !drawing.dwell.long_enough(t)
             || drawing.swatch.tip == Tip::Flat
         {
             return false;
         }
-        let Some(shape) = tidy::tidied(drawing.pen.points()) else {
+        let Some(shape) = recognise::tidied(drawing.pen.points()) else {
             return false;
         };
         let id = MarkId(self.ids.next_id());

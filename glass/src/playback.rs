@@ -1,7 +1,7 @@
 //! Playing videos: what the rail's keys ask for, and what each browser's player has to do.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView};
-use bozzetto_core::playback::{Correction, Playback, correction};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::stage::playback::{Correction, Playback, correction};
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 

@@ -1,14 +1,14 @@
 //! The selection: marks picked by tap or lasso, and what is done with them.
 
-use bozzetto_core::capture::{Arrow, Grip};
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::display::DisplayList;
-use bozzetto_core::frames::{Glass as GlassFrame, Map, Point, Rect};
-use bozzetto_core::ids::MarkId;
-use bozzetto_core::mark::{Body, Layer, Mark};
+use bozzetto_core::edit::select::{self, Picked, Pull};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Map, Point, Rect};
+use bozzetto_core::geometry::grip::{Arrow, Grip};
+use bozzetto_core::geometry::ids::MarkId;
+use bozzetto_core::marks::mark::{Body, Layer, Mark};
 use bozzetto_core::paint;
-use bozzetto_core::pane::{self, InView};
-use bozzetto_core::select::{self, Picked, Pull};
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::stage::pane::{self, InView};
 use bozzetto_core::wire::{decode, encode};
 use wasm_bindgen::prelude::*;
 
@@ -95,14 +95,7 @@ impl Glass {
     /// Selects everything in view.
     pub fn select_all(&mut self) -> usize {
         let sheets = self.replica.sheets();
-        let all = self
-            .in_view()
-            .into_iter()
-            .flat_map(|InView { sheet: id, .. }| {
-                let marks: Vec<_> = sheets.sheet(id).marks().map(|m| (id, m.id)).collect();
-                marks
-            });
-        self.selection.picked = all.collect();
+        self.selection.picked = select::everything(sheets, &self.in_view());
         self.selection.picked.len()
     }
 
@@ -399,23 +392,24 @@ impl Glass {
     pub(crate) fn paint_pulled(&mut self, layer: Layer, list: &mut DisplayList) {
         let map = self.selection.pulling.as_ref().map(|p| p.map);
         if let Some((sheet, mark)) = map.and_then(|map| self.cropped(&map)) {
-            let view = self.view_of(sheet);
-            if let Some(view) = view.filter(|_| mark.style.layer() == layer) {
-                paint::alone(&mark, &mark.transform.then(&view), list);
+            let seen = self.in_view().into_iter().find(|v| v.sheet == sheet);
+            if let Some(seen) = seen.filter(|_| mark.style.layer() == layer) {
+                paint::alone(&mark, &seen, &mark.transform.then(&seen.view), list);
             }
             return;
         }
         let Some(pulling) = &self.selection.pulling else {
             return;
         };
-        for InView { sheet, view, .. } in self.in_view() {
+        for seen in self.in_view() {
+            let InView { sheet, view, .. } = seen;
             for (_, id) in self.selection.picked.iter().filter(|(s, _)| *s == sheet) {
                 let Some(mark) = self.replica.sheets().sheet(sheet).get(*id) else {
                     continue;
                 };
                 if mark.style.layer() == layer {
                     let map = mark.transform.then(&view).then(&pulling.map);
-                    paint::alone(mark, &map, list);
+                    paint::alone(mark, &seen, &map, list);
                 }
             }
         }

@@ -1,17 +1,27 @@
 //! The presenter's settings, their swatches and keys.
 
-use bozzetto_core::backdrop::BackdropKind;
-use bozzetto_core::board::PAPER;
-use bozzetto_core::colour::{OKABE_ITO, Rgb};
-use bozzetto_core::frames::{Glass as GlassFrame, Map};
-use bozzetto_core::keys::{Deed, Keys};
-use bozzetto_core::legibility;
-use bozzetto_core::settings::Settings;
-use bozzetto_core::swatch::{ORIGINALS, Swatch};
+use bozzetto_core::display::colour::{OKABE_ITO, Rgb};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Map};
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::swatch::{Hold, ORIGINALS, Swatch};
+use bozzetto_core::prefs::keys::{Deed, Keys};
+use bozzetto_core::prefs::legibility;
+use bozzetto_core::prefs::settings::Settings;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::stage::board::PAPER;
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
+
+/// Which swatch the back-row check and the name are about: a pen as it is offered; a highlighter as it
+/// is, since what a dark board makes of it lets light writing through as it lets dark writing.
+fn judged<'a>(swatch: &'a Swatch, offered: &'a Swatch) -> &'a Swatch {
+    match swatch.tip {
+        Tip::Round => offered,
+        Tip::Flat => swatch,
+    }
+}
 
 /// A swatch, as the page shows it.
 #[derive(Serialize)]
@@ -36,7 +46,7 @@ struct KeyShown {
 impl Glass {
     /// A key as it is written on keyboards.
     pub fn key_shown(&self, key: &str) -> String {
-        bozzetto_core::keys::shown(key)
+        bozzetto_core::prefs::keys::shown(key)
     }
 
     /// Takes the settings over; what cannot be is put right.
@@ -56,9 +66,10 @@ impl Glass {
         let shown = |swatch: &Swatch| {
             let on_stage = self.active_backdrop();
             let offered = on_stage.map_or(*swatch, |b| b.offered(*swatch));
-            let short = legibility::check(&offered, &self.settings.room, self.beneath);
+            let judged = judged(swatch, &offered);
+            let short = legibility::check(judged, &self.settings.room, self.beneath);
             Shown {
-                name: offered.name(),
+                name: judged.name(),
                 swatch: *swatch,
                 offered,
                 short: short.map(|s| s.why),
@@ -74,7 +85,8 @@ impl Glass {
         let offered = self
             .active_backdrop()
             .map_or(*swatch, |b| b.offered(*swatch));
-        let short = legibility::check(&offered, &self.settings.room, self.beneath)?;
+        let judged = judged(swatch, &offered);
+        let short = legibility::check(judged, &self.settings.room, self.beneath)?;
         serde_json::to_string(&short.instead).ok()
     }
 
@@ -119,9 +131,12 @@ impl Glass {
             let swatch = swatch.settled();
             let sample = swatch.sample(css_width / self.scale, css_height / self.scale);
             let view = Map::<_, GlassFrame>::scale_then_move(self.scale, 0.0, 0.0);
+            let held = swatch.hold == Hold::Backdrop;
+            let dark = held && self.active_backdrop().is_some_and(BackdropView::is_dark);
+            let blend = sample.style.blend_on(dark);
             for (path, colour) in sample.fills(0.1) {
                 let path = path.mapped(&sample.transform.then(&view));
-                list.fill(path, colour, sample.style.blend());
+                list.fill(path, colour, blend);
             }
         }
         self.list.set(&list);

@@ -1,16 +1,18 @@
 //! Shapes and stamps on the glass.
 
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::colour::{BLACK, Rgb};
-use bozzetto_core::fading::Fading;
-use bozzetto_core::frames::{Glass as GlassFrame, Ink, Map, Point};
-use bozzetto_core::ids::MarkId;
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
-use bozzetto_core::placed::Placed;
-use bozzetto_core::shape::{Dash, Figure, Measure, Shape, dragged, measure, next_point};
-use bozzetto_core::stamp::{MOST, Sign, Stamp};
-use bozzetto_core::swatch::{Hold, Swatch};
-use bozzetto_core::wet::WetShape;
+use bozzetto_core::display::colour::{BLACK, Rgb};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Ink, Map, Point};
+use bozzetto_core::geometry::ids::MarkId;
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::fading::Fading;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::shape::{Dash, Figure, Measure, Shape, dragged, measure, next_point};
+use bozzetto_core::marks::stamp::{MOST, Sign, Stamp};
+use bozzetto_core::marks::swatch::{Hold, Swatch};
+use bozzetto_core::paint::wet::WetShape;
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::stage::pane;
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
@@ -69,6 +71,7 @@ impl Glass {
             from,
             mark,
             sheet,
+            length: 0.0,
         };
         self.pens
             .insert(pointer, LivePen::Shaping(Box::new(shaping)));
@@ -83,9 +86,21 @@ impl Glass {
         let ends = dragged(shaping.figure, shaping.from, to, even, centred);
         shaping.mark.body = Body::Shape(Shape::new(shaping.figure, &ends));
         let (sheet, mark) = (shaping.sheet, shaping.mark.clone());
-        let figure = shaping.figure;
-        self.measured = Some((figure, measure(ends[0], ends[1]), sheet));
+        let measure = measure(ends[0], ends[1]);
+        shaping.length = measure.length;
+        self.measured = Some((shaping.figure, measure, sheet));
         self.show_shape(WetShape { sheet, mark });
+    }
+
+    /// Whether a further finger at this place has to do with the figure that a pointer drags: on the
+    /// other half of a board, or in the other pane, it is somebody else's.
+    pub fn beside_shape(&self, pointer: i32, x: f64, y: f64) -> bool {
+        let Some(LivePen::Shaping(shaping)) = self.pens.get(&pointer) else {
+            return false;
+        };
+        let in_view = self.in_view();
+        let there = pane::at(&in_view, self.glass_point(x, y)).map(|v| v.sheet);
+        shaping.sheet == SheetId::Glass || there == Some(shaping.sheet)
     }
 
     /// What the shape in hand measures, in words: length and angle, or width and height. In pixels
@@ -307,7 +322,7 @@ impl Glass {
         sheet: SheetId,
         style: Style,
         body: Body,
-        transform: Map<Ink, bozzetto_core::frames::Held>,
+        transform: Map<Ink, bozzetto_core::geometry::frames::Held>,
         fades: Option<Fading>,
     ) -> Mark {
         let id = MarkId(self.ids.next_id());
@@ -318,9 +333,8 @@ impl Glass {
     }
 
     pub(crate) fn finish_shape(&mut self, shaping: Shaping) {
-        let large = self.measured.is_some_and(|(_, m, _)| m.length >= 4.0);
         self.measured = None;
-        self.add_shape(shaping.sheet, shaping.mark, large);
+        self.add_shape(shaping.sheet, shaping.mark, shaping.length >= 4.0);
     }
 
     fn add_shape(&mut self, sheet: SheetId, mark: Mark, meant: bool) {

@@ -2,9 +2,9 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use bozzetto_core::frames::{Glass as GlassFrame, Held, Map, Pixels, Point, Rect, Size};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::mirror::{GREYS, ROUNDS, keeps_step};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Pixels, Point, Rect, Size};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stream::mirror::{GREYS, ROUNDS, keeps_step};
 use bozzetto_core::stream::{
     self, Chunk, Codec, Gate, Line, Schedule, Still, Take, Turn, Watching,
 };

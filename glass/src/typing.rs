@@ -1,16 +1,17 @@
 //! Typing a text on the glass. It is laid out by a module of its own (see `bozzetto-text`), which
 //! hands its bytes in here.
 
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::Point;
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::edit::select;
+use bozzetto_core::geometry::frames::Point;
 use bozzetto_core::ink::UNITS;
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
-use bozzetto_core::select;
-use bozzetto_core::swatch::Swatch;
-use bozzetto_core::text::{CAPITALS, SIZES, Text};
-use bozzetto_core::wet::WetShape;
-use bozzetto_core::wire::decode;
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::marks::swatch::Swatch;
+use bozzetto_core::marks::text::{CAPITALS, SIZES, Text};
+use bozzetto_core::paint::wet::{WetShape, pause_after};
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::wire::{ToServer, decode, encode};
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
@@ -22,10 +23,26 @@ pub struct Typing {
     mark: Mark,
     /// It was on the sheet before.
     known: bool,
+    /// When it may be told again, by the page's clock, and whether something is to be told.
+    told: (f64, bool),
+}
+
+impl Typing {
+    fn of(sheet: SheetId, mark: Mark, known: bool) -> Self {
+        Self {
+            sheet,
+            mark,
+            known,
+            told: (f64::NEG_INFINITY, false),
+        }
+    }
 }
 
 /// How near a tap must come to a text to open it, in CSS pixels.
 const REACH: f64 = 4.0;
+
+/// How far before the edge of its pane a text breaks its lines, as a part of its size.
+const MARGIN: f64 = 0.4;
 
 /// What the page has to know to show a field for typing. Lengths in units of the mark's own frame;
 /// `matrix` maps that to CSS pixels of the picture area.
@@ -40,6 +57,9 @@ struct Field<'a> {
     height: f64,
     matrix: [f64; 6],
     colour: Rgb,
+    /// How far lines may run before they break by themselves: from the left edge to the right, and from
+    /// the right edge to the left.
+    room: [f64; 2],
     /// Characters that the font lacks.
     missing: &'a str,
     /// Too small for the last seat.
@@ -87,8 +107,7 @@ impl Glass {
         let fades = crate::shapes::fading(&swatch);
         let body = Body::Text(text);
         let mark = self.new_mark(sheet, style(&swatch), body, transform, fades);
-        let known = false;
-        self.typing = Some(Typing { sheet, mark, known });
+        self.typing = Some(Typing::of(sheet, mark, false));
     }
 
     pub fn is_typing(&self) -> bool {
@@ -100,11 +119,17 @@ impl Glass {
         let Some((typing, text)) = self.typed() else {
             return String::new();
         };
-        let Some(view) = self.view_of(typing.sheet) else {
+        let in_view = self.in_view();
+        let Some(seen) = in_view.iter().find(|v| v.sheet == typing.sheet) else {
             return String::new();
         };
-        let to_glass = typing.mark.transform.then(&view);
+        let to_glass = typing.mark.transform.then(&seen.view);
         let (at, area) = (text.at.position(), text.area());
+        let room = |x: f64, way: f64| {
+            let [a, b, ..] = to_glass.coefficients();
+            let from = to_glass.apply(Point::new(x, at.y));
+            seen.within.until_edge(from, way * a, way * b) - text.size() * MARGIN
+        };
         let field = Field {
             content: &text.content,
             size: text.size(),
@@ -115,6 +140,7 @@ impl Glass {
             height: area.height(),
             matrix: to_glass.coefficients().map(|v| v * self.scale),
             colour: typing.mark.style.colour,
+            room: [room(at.x, 1.0), room(at.x + area.width(), -1.0)],
             missing: &text.missing,
             short: text.size() * to_glass.mean_scale() * CAPITALS
                 < self.settings.room.least_writing() - 0.01,
@@ -131,21 +157,43 @@ impl Glass {
         (self.good_size() / scale.unwrap_or(1.0)).clamp(*SIZES.start(), *SIZES.end())
     }
 
-    /// Takes what has been typed, laid out; everybody sees it.
-    pub fn text_typed(&mut self, laid_out: &[u8]) {
+    /// Takes what has been typed, laid out, at the moment `now` of the page's clock. Everybody sees it
+    /// at once, or, when it is long, in so many milliseconds: then [`Glass::text_tell`] is to be
+    /// called. 0 for nothing to wait for.
+    pub fn text_typed(&mut self, laid_out: &[u8], now: f64) -> f64 {
         let Some(typing) = &mut self.typing else {
-            return;
+            return 0.0;
         };
         let Some(text) = decode::<Text>(laid_out).filter(Text::is_sound) else {
-            return;
+            return 0.0;
         };
         let empty = text.content.trim().is_empty();
         typing.mark.body = Body::Text(text);
+        typing.told.1 = true;
         let (sheet, mark) = (typing.sheet, typing.mark.clone());
         if empty {
-            return self.stop_showing(mark.id);
+            typing.told.1 = false;
+            self.stop_showing(mark.id);
+            return 0.0;
         }
-        self.show_shape(WetShape { sheet, mark });
+        self.put_wet(WetShape { sheet, mark });
+        self.text_tell(now)
+    }
+
+    /// Tells everybody what has been typed, unless that was done just before: then it is in how many
+    /// milliseconds it may be.
+    pub fn text_tell(&mut self, now: f64) -> f64 {
+        let Some(typing) = self.typing.as_mut().filter(|t| t.told.1) else {
+            return 0.0;
+        };
+        if now < typing.told.0 {
+            return typing.told.0 - now;
+        }
+        let (sheet, mark) = (typing.sheet, typing.mark.clone());
+        let message = ToServer::WetShape(Box::new(WetShape { sheet, mark }));
+        typing.told = (now + pause_after(encode(&message).len()), false);
+        self.send(&message);
+        0.0
     }
 
     /// Gives the text that is being typed the colour of a swatch.
@@ -161,7 +209,10 @@ impl Glass {
 
     /// The text is done. An empty one is none, and is removed if it was there.
     pub fn text_end(&mut self) {
-        let Some(Typing { sheet, mark, known }) = self.typing.take() else {
+        let Some(Typing {
+            sheet, mark, known, ..
+        }) = self.typing.take()
+        else {
             return;
         };
         let id = mark.id;
@@ -195,8 +246,7 @@ impl Glass {
             sheet,
             mark: mark.clone(),
         });
-        let known = true;
-        self.typing = Some(Typing { sheet, mark, known });
+        self.typing = Some(Typing::of(sheet, mark, true));
         true
     }
 

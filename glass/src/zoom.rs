@@ -1,7 +1,7 @@
 //! Seeing the picture larger: the presenter's backdrop, or a participant's own view of the stage.
 
-use bozzetto_core::frames::{Pixels, Point, Size};
-use bozzetto_core::zoom::{Zoom, whole_pixels};
+use bozzetto_core::geometry::frames::{Pixels, Point, Size};
+use bozzetto_core::geometry::zoom::{Zoom, whole_pixels};
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
@@ -47,11 +47,23 @@ impl Glass {
         }
     }
 
+    /// Whether the picture is as it comes: nothing enlarged, and a board at its upper end.
+    pub fn is_whole(&self) -> bool {
+        match (&self.own, self.active_backdrop()) {
+            (Some(own), _) => own.zoom.by == 1.0,
+            (None, Some(backdrop)) => self
+                .room_of(backdrop.id)
+                .is_none_or(|room| backdrop.is_whole(&room)),
+            (None, None) => true,
+        }
+    }
+
     /// Enlarges by a factor; what is at (x, y) stays there. In CSS pixels, of the room for a
     /// participant and of the picture area for a presenter.
     pub fn zoom_by(&mut self, by: f64, x: f64, y: f64) {
         if let Some(own) = &mut self.own {
-            own.zoom = own.zoom.enlarged(by, Point::new(x, y), self.area, own.room);
+            let zoom = own.zoom.enlarged(by, Point::new(x, y), self.area, own.room);
+            own.zoom = zoom.settled(self.area, own.room);
             return;
         }
         let at = self.glass_point(x, y);
@@ -64,7 +76,8 @@ impl Glass {
     /// Moves what is seen by so many CSS pixels.
     pub fn move_by(&mut self, dx: f64, dy: f64) {
         if let Some(own) = &mut self.own {
-            own.zoom = own.zoom.moved(dx, dy, self.area, own.room);
+            let zoom = own.zoom.moved(dx, dy, self.area, own.room);
+            own.zoom = zoom.settled(self.area, own.room);
             return;
         }
         let (dx, dy) = (dx / self.scale, dy / self.scale);

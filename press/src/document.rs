@@ -4,8 +4,8 @@
 
 use std::sync::Arc;
 
-use bozzetto_core::backdrop::MOST_PAGES;
-use bozzetto_core::frames::{self, Rect, Size};
+use bozzetto_core::geometry::frames::{self, Rect, Size};
+use bozzetto_core::stage::backdrop::MOST_PAGES;
 use hayro::hayro_interpret::InterpreterSettings;
 use hayro::hayro_interpret::util::TransformExt;
 use hayro::hayro_syntax::page::Page;

@@ -2,8 +2,8 @@
 //! whom. None of it is kept, since pictures are handed on to a room full of people.
 //!
 //! Nothing is decoded anew: the parts of the file that hold such things are left out and all others
-//! stay as they are, byte by byte. What is needed to show the picture stays: colour profiles, the
-//! frames of a moving picture, and which way up it is.
+//! stay as they are, byte by byte. What is needed to show the picture stays: colour profiles, and
+//! which way up it is. Of a PNG file that moves only the picture that stands still stays.
 
 use img_parts::jpeg::{Jpeg, markers};
 use img_parts::png::Png;
@@ -15,9 +15,9 @@ use img_parts::{Bytes, ImageEXIF};
 pub type Orientation = u8;
 
 /// The chunks of a PNG file that say how its pixels are shown. Source: W3C PNG, third edition.
-const PNG_SHOWN: [&[u8; 4]; 18] = [
+const PNG_SHOWN: [&[u8; 4]; 15] = [
     b"IHDR", b"PLTE", b"IDAT", b"IEND", b"tRNS", b"cHRM", b"gAMA", b"iCCP", b"sBIT", b"sRGB",
-    b"cICP", b"mDCV", b"cLLI", b"bKGD", b"pHYs", b"acTL", b"fcTL", b"fdAT",
+    b"cICP", b"mDCV", b"cLLI", b"bKGD", b"pHYs",
 ];
 
 /// Those of a WebP file. Source: RFC 9649, section 2.7.
@@ -77,6 +77,20 @@ pub fn stripped(bytes: &[u8], mime: &str, orientation: Orientation) -> Option<Ve
             webp.encoder().bytes().to_vec()
         }
         _ => return None,
+    })
+}
+
+/// Whether a JPEG file holds four colours, as printers mix them, instead of a screen's three. Source:
+/// ITU-T T.81, B.2.2: the head of a frame (SOF), whose sixth byte is the number of its components.
+pub fn is_for_printers(bytes: &[u8]) -> bool {
+    let jpeg = Jpeg::from_bytes(Bytes::copy_from_slice(bytes));
+    let frame = |marker: u8| {
+        (markers::SOF0..=markers::SOF15).contains(&marker)
+            && ![markers::DHT, markers::JPG, markers::DAC].contains(&marker)
+    };
+    jpeg.is_ok_and(|jpeg| {
+        let mut heads = jpeg.segments().iter().filter(|s| frame(s.marker()));
+        heads.any(|s| s.contents().get(5) == Some(&4))
     })
 }
 

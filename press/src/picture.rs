@@ -7,8 +7,13 @@ use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::{Arc, Mutex};
 
+use image::codecs::gif::GifDecoder;
+use image::codecs::png::PngDecoder;
+use image::codecs::webp::WebPDecoder;
 use image::metadata::Orientation;
-use image::{ColorType, DynamicImage, ImageDecoder, ImageFormat, ImageReader, RgbaImage};
+use image::{
+    AnimationDecoder, ColorType, DynamicImage, ImageDecoder, ImageFormat, ImageReader, RgbaImage,
+};
 use resvg::tiny_skia::{IntSize, Pixmap};
 use resvg::usvg;
 
@@ -53,6 +58,9 @@ pub struct Picture {
     pub width: u32,
     pub height: u32,
     pub vector: bool,
+    /// The file holds several pictures that follow one another, and only its first one is kept: what
+    /// the stage shows is what a capture contains.
+    pub moved: bool,
 }
 
 /// Reads a file that somebody brought, to its end.
@@ -68,14 +76,18 @@ pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
             width,
             height,
             vector: true,
+            moved: false,
         });
     }
     let (mime, (format, name)) = format(&bytes)?;
     let (pixels, orientation) = decode(&bytes)?;
     let (width, height) = (pixels.width(), pixels.height());
-    // Of a moving GIF the first picture: what the stage shows is what a capture contains.
+    let moved = moves(&bytes, format);
     let stripped = match format {
         ImageFormat::Gif => None,
+        ImageFormat::WebP if moved => None,
+        // Colours for printers are turned into a screen's in one way, not in each browser's own.
+        ImageFormat::Jpeg if metadata::is_for_printers(&bytes) => None,
         _ => metadata::stripped(&bytes, mime, orientation.to_exif()),
     };
     let (bytes, mime) = match stripped {
@@ -95,7 +107,23 @@ pub fn read(bytes: Vec<u8>) -> Result<Picture, PictureFault> {
         bytes,
         mime,
         vector: false,
+        moved,
     })
+}
+
+/// Whether a file holds several pictures that follow one another.
+fn moves(bytes: &[u8], format: ImageFormat) -> bool {
+    let file = Cursor::new(bytes);
+    match format {
+        ImageFormat::Gif => {
+            GifDecoder::new(file).is_ok_and(|d| d.into_frames().nth(1).is_some_and(|f| f.is_ok()))
+        }
+        ImageFormat::WebP => WebPDecoder::new(file).is_ok_and(|d| d.has_animation()),
+        ImageFormat::Png => {
+            PngDecoder::new(file).is_ok_and(|d| d.is_apng().is_ok_and(|moves| moves))
+        }
+        _ => false,
+    }
 }
 
 /// The file of a kept picture without what it says beside its pixels, for one that was kept before

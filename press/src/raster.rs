@@ -6,9 +6,9 @@ use std::sync::mpsc::{channel, sync_channel};
 use std::thread;
 
 use bozzetto_core::capture::Plan;
-use bozzetto_core::colour::Rgb;
+use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::display::{Blend, DisplayList, Item, Path, Verb};
-use bozzetto_core::frames::{self, Map, Point, Rect, Size};
+use bozzetto_core::geometry::frames::{self, Map, Point, Rect, Size};
 use resvg::tiny_skia::{
     BlendMode, Color, FillRule, FilterQuality, Mask, Paint, PathBuilder, Pixmap, PixmapMut,
     PixmapPaint, Shader, Transform,
@@ -20,8 +20,8 @@ use crate::{placed, png};
 /// The planned area as pixels. `None` when there is not enough memory for it.
 pub fn print(list: &DisplayList, plan: &Plan, shown: &Shown) -> Option<Pixmap> {
     let mut pixmap = Pixmap::new(plan.width, plan.height)?;
-    let pages = pages(list, plan, shown);
-    print_rows(&mut pixmap, 0, list, plan, shown, &pages);
+    let ready = ready(list, plan, shown);
+    print_rows(&mut pixmap, 0, list, plan, shown, &ready);
     Some(pixmap)
 }
 
@@ -38,7 +38,7 @@ pub fn capture(
     scale: f64,
     small: (u32, u32),
 ) -> Option<(Vec<u8>, Vec<u8>)> {
-    let pages = pages(list, plan, shown);
+    let ready = ready(list, plan, shown);
     let rows = (SLAB / (plan.width as usize * 4)).max(64) as u32;
     thread::scope(|scope| {
         let (to_write, printed) = sync_channel::<Pixmap>(1);
@@ -64,7 +64,7 @@ pub fn capture(
                 }
                 None => Pixmap::new(plan.width, height)?,
             };
-            print_rows(&mut pixmap, top, list, plan, shown, &pages);
+            print_rows(&mut pixmap, top, list, plan, shown, &ready);
             to_write.send(pixmap).ok()?;
             top += height;
         }
@@ -73,16 +73,20 @@ pub fn capture(
     })
 }
 
-/// Pages of documents, printed before everything else, each once: by the places of their items.
-type Pages = HashMap<usize, (Pixels, i32, i32)>;
+/// What is worked out before any row is printed, by the places of its items.
+struct Ready {
+    /// Pages of documents, and where their first pixel lies.
+    pages: HashMap<usize, (Pixels, i32, i32)>,
+    placed: HashMap<usize, placed::Ready>,
+}
 
-/// Of pages that are not too large to be printed at once, the parts that are in the planned area.
-fn pages(list: &DisplayList, plan: &Plan, shown: &Shown) -> Pages {
+fn ready(list: &DisplayList, plan: &Plan, shown: &Shown) -> Ready {
     let (map, room) = (
         plan.to_pixels(),
         Size::new(f64::from(plan.width), f64::from(plan.height)),
     );
-    let print = |item: &Item| {
+    // Of a page that is not too large to be printed at once, the part that is in the planned area.
+    let page = |item: &Item| {
         let Item::Picture { source, to } = item else {
             return None;
         };
@@ -96,10 +100,22 @@ fn pages(list: &DisplayList, plan: &Plan, shown: &Shown) -> Pages {
         let printed = page.document.print(page.number, &part)?;
         Some((printed.into(), x, y))
     };
-    let items = list.items.iter().enumerate();
-    items
-        .filter_map(|(i, item)| Some((i, print(item)?)))
-        .collect()
+    let placed = |item: &Item| match item {
+        Item::Placed { placing, .. } => {
+            let source = shown.placed.get(&placing.picture)?;
+            placed::ready(source, placing, &map)
+        }
+        _ => None,
+    };
+    let items = || list.items.iter().enumerate();
+    Ready {
+        pages: items()
+            .filter_map(|(i, item)| Some((i, page(item)?)))
+            .collect(),
+        placed: items()
+            .filter_map(|(i, item)| Some((i, placed(item)?)))
+            .collect(),
+    }
 }
 
 /// Prints rows of the planned area, from `first` on.
@@ -109,7 +125,7 @@ fn print_rows(
     list: &DisplayList,
     plan: &Plan,
     shown: &Shown,
-    pages: &Pages,
+    ready: &Ready,
 ) {
     let map = plan.to_pixels();
     in_bands(pixmap, |band, top| {
@@ -135,7 +151,7 @@ fn print_rows(
                     }
                 }
                 Item::Picture { source, to } => {
-                    if let Some((printed, x, y)) = pages.get(&i) {
+                    if let Some((printed, x, y)) = ready.pages.get(&i) {
                         let corner = Point::new(f64::from(*x), f64::from(*y) - top);
                         let to = Rect::from_corners(corner, corner);
                         at_own_size(band, printed, &to, clip.as_ref());
@@ -146,7 +162,8 @@ fn print_rows(
                 Item::Placed { placing, opacity } => {
                     if let Some(source) = shown.placed.get(&placing.picture) {
                         let mask = clip.as_ref().map(|c| &c.mask);
-                        placed::print(band, source, placing, *opacity, &map, mask);
+                        let from = (source, ready.placed.get(&i));
+                        placed::print(band, from, placing, *opacity, &map, mask);
                     }
                 }
             }
@@ -220,6 +237,7 @@ fn paint(colour: Rgb, blend: Blend, opacity: f32) -> Paint<'static> {
         blend_mode: match blend {
             Blend::Over => BlendMode::SourceOver,
             Blend::Multiply => BlendMode::Multiply,
+            Blend::Screen => BlendMode::Screen,
         },
         anti_alias: true,
         ..Default::default()

@@ -7,11 +7,11 @@ use std::fmt::Write as _;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use bozzetto_core::budget;
 use bozzetto_core::display::{Blend, Path, Verb};
-use bozzetto_core::frames::{Glass, Held, Map, Size};
-use bozzetto_core::mark::{Body, Layer, Mark, MarkFault};
-use bozzetto_core::text::Text;
+use bozzetto_core::geometry::frames::{Glass, Held, Map, Size};
+use bozzetto_core::marks::budget;
+use bozzetto_core::marks::mark::{Body, Layer, Mark, MarkFault};
+use bozzetto_core::marks::text::Text;
 use bozzetto_core::wire;
 
 use crate::xml::escaped;
@@ -65,6 +65,7 @@ fn one(out: &mut String, mark: &Mark, picture: &impl Fn(u64) -> Option<(String, 
     let mixes = match mark.style.blend() {
         Blend::Over => "",
         Blend::Multiply => " style=\"mix-blend-mode:multiply\"",
+        Blend::Screen => " style=\"mix-blend-mode:screen\"",
     };
     let _ = writeln!(out, "<g{map}{mixes}>");
     match &mark.body {

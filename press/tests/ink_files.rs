@@ -1,14 +1,15 @@
 //! Sheets as files and back: SVG without loss, InkML within its tolerance, other programs' InkML.
 
-use bozzetto_core::colour::{BLACK, OKABE_ITO, Rgb};
-use bozzetto_core::frames::{Glass, Held, Ink, Map, Point, Rect, Size};
-use bozzetto_core::ids::{AuthorId, MarkId};
+use bozzetto_core::display::colour::{BLACK, OKABE_ITO, Rgb};
+use bozzetto_core::geometry::frames::{Glass, Held, Ink, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, MarkId};
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
-use bozzetto_core::placed::Placed;
-use bozzetto_core::shape::{Dash, Figure, Shape};
-use bozzetto_core::stamp::{Sign, Stamp};
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::shape::{Dash, Figure, Shape};
+use bozzetto_core::marks::stamp::{Sign, Stamp};
 use bozzetto_press::{inkml, sheet_svg};
 use proptest::prelude::*;
 
@@ -141,20 +142,41 @@ fn ink_of_other_programs_is_read() {
     for what in ["OTx", "trace 4", "nowhere"] {
         assert!(said.contains(what), "{what}: {said}");
     }
-    // 30 mm by 20 mm scaled to nine tenths of the stage: as high as 972 units.
+    // 30 mm by 20 mm, and half of the pen's width at either end, scaled to nine tenths of the stage:
+    // as high as 972 units.
     let Body::Stroke(curve) = &read.marks[1].body else {
         panic!("a stroke")
     };
     let nodes = curve.flatten(0.1);
     let (first, last) = (nodes[0], nodes[nodes.len() - 1]);
-    assert!(
-        (last.at.y - first.at.y - 972.0).abs() < 0.1,
-        "{first:?} {last:?}"
-    );
-    assert!((last.at.x - first.at.x - 1458.0).abs() < 0.1);
-    // A millimetre is 48.6 units, half pressed half of it.
-    assert!((first.radius - 24.3).abs() < 0.1 && (last.radius - 12.15).abs() < 0.1);
+    let mm = 972.0 / 20.75;
+    let (dx, dy) = (last.at.x - first.at.x, last.at.y - first.at.y);
+    assert!((dy - 20.0 * mm).abs() < 0.1 && (dx - 30.0 * mm).abs() < 0.1);
+    // Half pressed half as wide.
+    assert!((first.radius - mm / 2.0).abs() < 0.1 && (last.radius - mm / 4.0).abs() < 0.1);
     assert_eq!(read.marks[1].style.colour, Rgb::new(255, 0, 0));
+}
+
+proptest! {
+    /// However wide the pen of another program is: all of its ink lies on the stage.
+    #[test]
+    fn wide_pens_stay_on_the_stage(
+        points in prop::collection::vec((-90.0..90.0f64, -90.0..90.0f64, 100..4095u32), 2..9),
+        width in 0.05..30.0f64,
+    ) {
+        let written: Vec<String> = points.iter().map(|(x, y, f)| format!("{x} {y} {f}")).collect();
+        let file = format!(
+            r#"<ink xmlns="http://www.w3.org/2003/InkML"><brush><brushProperty name="width" value="{width}" units="mm"/></brush>
+            <traceFormat><channel name="X" units="mm"/><channel name="Y" units="mm"/><channel name="F" max="4095"/></traceFormat>
+            <trace>{}</trace></ink>"#,
+            written.join(", ")
+        );
+        for mark in inkml::read(file.as_bytes(), STAGE).unwrap().marks {
+            let seen = mark.fills(0.1).iter().fold(Rect::<Ink>::EMPTY, |r, (path, _)| r.union(&path.bounds()));
+            prop_assert!(seen.x0 >= 0.0 && seen.y0 >= 0.0, "{seen:?}");
+            prop_assert!(seen.x1 <= STAGE.width && seen.y1 <= STAGE.height, "{seen:?}");
+        }
+    }
 }
 
 #[test]

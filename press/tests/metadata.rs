@@ -83,3 +83,50 @@ print('sound')
     );
     assert_eq!(said.trim(), "sound");
 }
+
+/// What moves is kept as its first picture, and pictures for printers in a screen's colours, so that
+/// the stage shows what a capture contains: the files come from Pillow, and it says what became of them.
+#[test]
+fn what_moves_or_is_for_printers_is_kept_as_it_is_captured() {
+    let folder = tempfile::tempdir().unwrap();
+    python(
+        folder.path(),
+        r#"
+one, two = (Image.new('RGB', (32, 20), c) for c in ((200, 30, 40), (20, 90, 210)))
+for n in ('a.gif', 'a.webp', 'a.png'):
+    more = {'lossless': True} if n == 'a.webp' else {}
+    one.save('moves-' + n, save_all=True, append_images=[two], duration=100, loop=0, **more)
+    one.save('still-' + n, **more)
+Image.new('CMYK', (32, 20), (10, 200, 60, 30)).save('print.jpg', quality=95)
+"#,
+    );
+    let kept = |name: &str| {
+        let read = picture::read(std::fs::read(folder.path().join(name)).unwrap()).unwrap();
+        std::fs::write(folder.path().join(format!("{name}.kept")), &read.bytes).unwrap();
+        (read.mime, read.moved)
+    };
+    for name in ["a.gif", "a.webp", "a.png"] {
+        assert_eq!(
+            kept(&format!("moves-{name}")),
+            ("image/png", true),
+            "{name}"
+        );
+        assert!(!kept(&format!("still-{name}")).1, "{name}");
+    }
+    assert_eq!(kept("print.jpg"), ("image/png", false));
+    let said = python(
+        folder.path(),
+        r#"
+for n in ('a.gif', 'a.webp', 'a.png'):
+    i = Image.open('moves-' + n + '.kept')
+    assert getattr(i, 'n_frames', 1) == 1, n
+    assert max(abs(a - b) for a, b in zip(i.convert('RGB').getpixel((5, 5)), (200, 30, 40))) < 6, n
+i = Image.open('print.jpg.kept')
+assert i.mode in ('RGB', 'RGBA'), i.mode
+want = Image.open('print.jpg').convert('RGB').getpixel((5, 5))
+assert max(abs(a - b) for a, b in zip(i.getpixel((5, 5)), want)) < 12, (i.getpixel((5, 5)), want)
+print('sound')
+"#,
+    );
+    assert_eq!(said.trim(), "sound");
+}

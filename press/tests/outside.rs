@@ -3,12 +3,13 @@
 use std::path::Path;
 use std::process::Command;
 
-use bozzetto_core::capture::{Detail, Grain, plan};
-use bozzetto_core::colour::Rgb;
+use bozzetto_core::capture::{Detail, plan};
+use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::display::{self, Blend, DisplayList, Item, Path as Outline};
-use bozzetto_core::frames::{Glass, Held, Map, Point, Rect, Size};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::zoom::Zoom;
+use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::geometry::zoom::Zoom;
+use bozzetto_core::stage::grain::Grain;
 use bozzetto_press::picture::{self, PictureFault, Shown, Source};
 use bozzetto_press::{Pixmap, png, raster, svg};
 
@@ -219,6 +220,50 @@ fn printed(source: &Source, width: f64, height: f64) -> Pixmap {
     let mut shown = Shown::default();
     shown.backdrops.insert(of, source.clone());
     raster::print(&list, &plan, &shown).unwrap()
+}
+
+/// A drawing placed as a mark is sharp however far it is enlarged, also where all of it would be more
+/// pixels than there is memory for; cut, it ends at its edge.
+#[test]
+fn placed_drawings_are_printed_at_any_size() {
+    let svg = br##"<svg xmlns="http://www.w3.org/2000/svg" width="200" height="200">
+        <rect width="100" height="200" fill="#d55e00"/><rect x="100" width="100" height="200" fill="#0072b2"/></svg>"##;
+    let source = Source::open(svg).expect("a drawing");
+    let area = Size::glass(16.0, 9.0);
+    for scale in [0.5, 3.0, 2000.0] {
+        // The middle of the drawing lies in the middle of the glass; of its right half, 50 units.
+        let middle = Point::<Glass>::new(area.width / 2.0, area.height / 2.0);
+        let placing = display::Placing {
+            picture: 7,
+            map: [
+                scale,
+                0.0,
+                0.0,
+                scale,
+                middle.x - 100.0 * scale,
+                middle.y - 100.0 * scale,
+            ],
+            part: [0.0, 0.0, 150.0, 200.0],
+        };
+        let mut list = DisplayList::default();
+        let mut paper = Outline::default();
+        paper.rect(&Rect::of_size(area));
+        list.fill(paper, Rgb::hex(0xFFFFFF), Blend::Over);
+        list.place(placing, 1.0);
+        let plan = plan(&Rect::of_size(area), area, &[], 1.0);
+        let mut shown = Shown::default();
+        shown.placed.insert(7, source.clone());
+        let pixmap = raster::print(&list, &plan, &shown).unwrap();
+        let at = |dx: f64| rgb(&pixmap, (middle.x + dx) as u32, middle.y as u32);
+        let (orange, blue, white) = ([0xd5, 0x5e, 0x00], [0x00, 0x72, 0xb2], [255; 3]);
+        let beyond = (50.0 * scale + 3.0).min(900.0);
+        let cut = if beyond < 900.0 { white } else { blue };
+        assert_eq!(
+            (at(-4.0), at(4.0), at(beyond)),
+            (orange, blue, cut),
+            "{scale}"
+        );
+    }
 }
 
 fn rgb(pixmap: &Pixmap, x: u32, y: u32) -> [u8; 3] {

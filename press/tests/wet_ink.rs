@@ -2,15 +2,16 @@
 //! or late, and what was predicted is taken back. What must hold of all strokes.
 
 use bozzetto_core::capture::Plan;
-use bozzetto_core::change::SheetId;
-use bozzetto_core::colour::Rgb;
 use bozzetto_core::display::DisplayList;
-use bozzetto_core::frames::{Glass, Held, Map, Point, Rect, Size};
-use bozzetto_core::ids::{AuthorId, MarkId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, MarkId};
+use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
-use bozzetto_core::mark::{Layer, Style, Tip};
-use bozzetto_core::pane::{self, InView};
-use bozzetto_core::wet::{WetInk, WetStrokes};
+use bozzetto_core::marks::mark::{Layer, Style};
+use bozzetto_core::paint::wet::{WetInk, WetStrokes};
+use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::stage::pane::{self, InView};
 use bozzetto_press::picture::Shown;
 use bozzetto_press::raster;
 use proptest::prelude::*;

@@ -6,7 +6,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use axum::Router;
-use axum::http::HeaderMap;
+use axum::extract::State;
+use axum::http::{HeaderMap, StatusCode};
 use axum::middleware::{from_fn, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
 use tokio::sync::{Semaphore, watch};
@@ -25,7 +26,7 @@ use crate::room::Room;
 use crate::seats::Seats;
 use crate::store::Store;
 use crate::{
-    assets, backdrops, belonging, captures, follow, headers, lessons, media, settings, stage,
+    assets, backdrops, captures, follow, headers, lessons, media, membership, settings, stage,
 };
 
 /// How a server is started.
@@ -202,13 +203,13 @@ impl App {
             .get("/pages/{key}/{*path}", backdrops::serve_web_page)
             .get("/static/{build}/{*path}", assets::serve)
             .get("/favicon.ico", favicon)
-            .get("/health", async || "well")
+            .get("/healthz", health)
     }
 
     pub fn router(self) -> Router {
         let (router, _) = Self::all_routes(|router| {
             router
-                .layer(from_fn_with_state(self.clone(), belonging::check))
+                .layer(from_fn_with_state(self.clone(), membership::check))
                 .layer(from_fn_with_state(self.clone(), presenter::only_presenters))
         })
         .done();
@@ -239,6 +240,14 @@ async fn in_time(request: axum::extract::Request, next: axum::middleware::Next) 
         Err(_) => {
             AppError::Busy("That took too long. Please try again.".to_owned()).into_response()
         }
+    }
+}
+
+/// For whoever watches over the server: well when marks can be kept.
+async fn health(State(app): State<App>) -> Response {
+    match app.store.write(|_| Ok(())).await {
+        Ok(()) => "well".into_response(),
+        Err(_) => (StatusCode::SERVICE_UNAVAILABLE, "nothing can be kept").into_response(),
     }
 }
 

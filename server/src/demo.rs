@@ -4,17 +4,17 @@
 use std::path::Path;
 
 use anyhow::Context;
-use bozzetto_core::backdrop::{BackdropKind, Seen};
-use bozzetto_core::board::{Board, Ruling};
 use bozzetto_core::capture::{OnStage, Request};
-use bozzetto_core::change::{Change, Deed, Op, SheetId, Step};
-use bozzetto_core::frames::{Ink, Map, Point, Rect, Size};
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::frames::{Ink, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, Mark};
-use bozzetto_core::swatch::ORIGINALS;
-use bozzetto_core::zoom::Zoom;
+use bozzetto_core::marks::mark::{Body, Mark};
+use bozzetto_core::marks::swatch::ORIGINALS;
+use bozzetto_core::sheets::change::{Change, Deed, Op, SheetId, Step};
+use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
+use bozzetto_core::stage::board::{Board, Ruling};
 
 use crate::app::{App, Options};
 use crate::backdrops::About;
@@ -123,7 +123,7 @@ async fn source(store: &Store, lesson: i64, name: &str, kind: BackdropKind) -> a
         poster: None,
         width: 1920.0,
         height: 1080.0,
-        seen: Seen::default(),
+        seen: ViewState::default(),
     };
     Ok(store
         .write(move |conn| crate::backdrops::queries::add(conn, Whither::End(lesson), &new))

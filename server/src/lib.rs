@@ -2,14 +2,15 @@
 //!
 //! One folder for each thing a person does: [`lessons`] (home), [`backdrops`] (what is put on
 //! stage), [`stage`], [`captures`] and [`follow`]. The plumbing is apart: [`store`] (SQLite), [`media`] (files), [`live`] (open
-//! lessons), [`auth`] (who may do what), [`settings`] and [`assets`] (what pages are made of).
+//! lessons), [`auth`] (who may do what), [`settings`], [`assets`] (what pages are made of) and [`upkeep`]
+//! (backups).
 
 pub mod app;
 pub mod assets;
 pub mod auth;
 pub mod backdrops;
-mod belonging;
 pub mod captures;
+pub mod cli;
 pub mod demo;
 pub mod door;
 pub mod error;
@@ -19,6 +20,7 @@ pub mod lessons;
 pub mod live;
 pub mod lock;
 pub mod media;
+mod membership;
 mod private;
 pub mod render;
 pub mod room;
@@ -28,6 +30,7 @@ mod serving;
 pub mod settings;
 pub mod stage;
 pub mod store;
+pub mod upkeep;
 
 /// Milliseconds since 1970.
 pub fn now() -> i64 {

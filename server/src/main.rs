@@ -1,77 +1,18 @@
 //! `bozzetto`: the command.
 
 use std::io::{IsTerminal, Write};
-use std::net::{IpAddr, SocketAddr, TcpListener};
-use std::path::PathBuf;
+use std::net::{SocketAddr, TcpListener};
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use bozzetto::app::{App, Options};
 use bozzetto::auth::passphrase;
+use bozzetto::cli::{self, Cli, Command, Serve};
 use bozzetto::serve::{Tls, own_address, serve};
 use bozzetto::store::Store;
-use clap::{Args, Parser, Subcommand};
-
-/// Draw, highlight and spotlight live on whatever is on screen, and hand the marked-up picture to
-/// the people who were there.
-#[derive(Parser)]
-#[command(version, about)]
-struct Cli {
-    #[command(subcommand)]
-    command: Command,
-}
-
-#[derive(Subcommand)]
-enum Command {
-    /// Serve the lessons in a data folder.
-    Serve(Serve),
-    /// Set the presenter passphrase, which is asked for whenever other machines can reach the server.
-    Passphrase {
-        /// The data folder.
-        #[arg(long)]
-        data: PathBuf,
-    },
-    /// Read and draw files, as the server tells it; the server starts this by itself.
-    #[command(hide = true)]
-    Render,
-    /// Fill a data folder with made-up lessons to try everything with.
-    DemoData {
-        /// The data folder; must be new or empty.
-        #[arg(long)]
-        data: PathBuf,
-    },
-}
-
-#[derive(Args)]
-struct Serve {
-    /// Where lessons, captures and settings are kept; made if it is not there.
-    #[arg(long)]
-    data: PathBuf,
-    /// Address and port to listen on. Any but this machine's own (127.0.0.1) needs a passphrase.
-    #[arg(long, default_value = "127.0.0.1:7070")]
-    listen: SocketAddr,
-    /// If the port is taken, take the next free one.
-    #[arg(long)]
-    next_free: bool,
-    /// A certificate (PEM); browsers give clipboard and camera only to secure addresses.
-    #[arg(long, requires = "tls_key", conflicts_with = "tls_self_signed")]
-    tls_cert: Option<PathBuf>,
-    /// The certificate's private key (PEM).
-    #[arg(long, requires = "tls_cert")]
-    tls_key: Option<PathBuf>,
-    /// Serve with a certificate of its own making; browsers will ask once whether to trust it.
-    #[arg(long)]
-    tls_self_signed: bool,
-    /// The address of a proxy that passes requests on, and whose word is taken on whom they come
-    /// from. A passphrase is asked for then, whatever the server listens on.
-    #[arg(long, value_name = "ADDRESS")]
-    behind_proxy: Vec<IpAddr>,
-    /// Let pages be framed from addresses of the server's own network as well.
-    #[arg(long)]
-    private_addresses: bool,
-    /// How much the data folder may hold, in GB; what is beyond that is refused, but for marks.
-    #[arg(long, value_name = "GB")]
-    quota: Option<f64>,
-}
+use bozzetto::upkeep::backup;
+use bozzetto::upkeep::verify::{self, Report};
+use clap::Parser;
 
 fn main() -> ExitCode {
     let cli = Cli::parse();
@@ -99,6 +40,9 @@ async fn work(cli: Cli) -> ExitCode {
         Command::Serve(options) => run(options).await,
         Command::Passphrase { data } => set_passphrase(data).await,
         Command::DemoData { data } => bozzetto::demo::fill(&data).await,
+        Command::Backup { data, to } => back_up(&data, &to),
+        Command::Verify { data } => verify(&data),
+        Command::Manual { to } => cli::write_manual(&to),
         Command::Render => bozzetto::render::worker::run(),
     })
 }
@@ -179,6 +123,38 @@ fn print_addresses(address: SocketAddr, secure: bool, open: bool) {
     // Whoever started the server need not listen to it.
     let mut out = std::io::stdout().lock();
     let _ = out.write_all(said.as_bytes()).and_then(|()| out.flush());
+}
+
+fn back_up(data: &Path, to: &Path) -> anyhow::Result<()> {
+    let kept = backup::run(data, to)?;
+    let (files, new, to) = (kept.files, kept.new, to.display());
+    println!(
+        "{to} is a copy of the data folder: its database and {files} files, {new} of them new."
+    );
+    Ok(())
+}
+
+fn verify(data: &Path) -> anyhow::Result<()> {
+    let report = verify::run(data)?;
+    let Report {
+        lessons,
+        marks,
+        files,
+        idle,
+        faults,
+    } = &report;
+    println!("{lessons} lessons with {marks} marks, {files} files were looked at.");
+    if *idle > 0 {
+        println!("{idle} further files are not needed; the server's next start removes them.");
+    }
+    faults.iter().for_each(|fault| println!("- {fault}"));
+    anyhow::ensure!(
+        faults.is_empty(),
+        "{} is damaged, as said above. The newest backup that is whole may have what is missing",
+        data.display()
+    );
+    println!("All of it is there and whole.");
+    Ok(())
 }
 
 async fn set_passphrase(data: PathBuf) -> anyhow::Result<()> {

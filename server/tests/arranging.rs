@@ -8,10 +8,10 @@ use std::fmt::Write;
 use axum::body::Body;
 use axum::http::{Request, StatusCode, header};
 use bozzetto::backdrops::queries::{self, Whither};
-use bozzetto_core::backdrop::BackdropKind;
-use bozzetto_core::backdrop::Seen;
-use bozzetto_core::board::Board;
-use bozzetto_core::ids::BackdropId;
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stage::backdrop::BackdropKind;
+use bozzetto_core::stage::backdrop::ViewState;
+use bozzetto_core::stage::board::Board;
 use bozzetto_core::wire::{FromServer, ToServer};
 use common::{Server, add, stroke, text};
 use http_body_util::BodyExt;
@@ -33,7 +33,7 @@ async fn board(server: &Server, whither: Whither, name: &str) -> i64 {
         poster: None,
         width: 1920.0,
         height: 1080.0,
-        seen: Seen::default(),
+        seen: ViewState::default(),
     };
     let made = server
         .app
@@ -184,14 +184,14 @@ async fn removing_is_taken_back_with_everything() {
     post(&server, &one("restore"), "").await;
     assert_eq!(order(&server, lesson).await, before);
     let look = server.app.live.look(lesson).await.unwrap();
-    let sheet = bozzetto_core::change::SheetId::Backdrop(first);
+    let sheet = bozzetto_core::sheets::change::SheetId::Backdrop(first);
     assert_eq!(look.sheets.sheet(sheet).marks().count(), 1);
     // A copy is a clean one, beside the first.
     post(&server, &one("duplicate"), "").await;
     let now = order(&server, lesson).await;
     assert_eq!((now.len(), now[0]), (3, first.0 as i64));
     let look = server.app.live.look(lesson).await.unwrap();
-    let copy = bozzetto_core::change::SheetId::Backdrop(BackdropId(now[1] as u64));
+    let copy = bozzetto_core::sheets::change::SheetId::Backdrop(BackdropId(now[1] as u64));
     assert_eq!(look.sheets.sheet(copy).marks().count(), 0);
 }
 

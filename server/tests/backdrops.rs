@@ -6,12 +6,12 @@ use axum::body::Body;
 use axum::http::{Request, StatusCode, header};
 use bozzetto::backdrops::queries::{self, Whither};
 use bozzetto::live::lesson::Command;
-use bozzetto_core::backdrop::{BackdropKind, Frozen, Seen};
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::frames::{Point, Rect};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::pane::Beside;
-use bozzetto_core::playback::Playback;
+use bozzetto_core::geometry::frames::{Point, Rect};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::stage::backdrop::{BackdropKind, Frozen, ViewState};
+use bozzetto_core::stage::pane::Beside;
+use bozzetto_core::stage::playback::Playback;
 use bozzetto_core::stream::{Chunk, Codec, Still};
 use bozzetto_core::wire::{FromServer, State, ToServer};
 use common::{Server, stroke, text};
@@ -35,7 +35,7 @@ fn show(current: BackdropId, beside: Option<BackdropId>) -> ToServer {
     ToServer::Arrange { current, beside }
 }
 
-fn seen(backdrop: BackdropId, seen: Seen) -> ToServer {
+fn seen(backdrop: BackdropId, seen: ViewState) -> ToServer {
     let seen = Box::new(seen);
     ToServer::See { backdrop, seen }
 }
@@ -70,9 +70,9 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
     };
     assert_eq!(fetch(0).await, StatusCode::OK);
     assert_eq!(fetch(2).await, StatusCode::NOT_FOUND);
-    let page_seen = |page| Seen {
+    let page_seen = |page| ViewState {
         page,
-        ..Seen::default()
+        ..ViewState::default()
     };
     presenter.send(&seen(document, page_seen(2))).await;
     let stage = participant.stage().await;
@@ -96,13 +96,13 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
 #[tokio::test]
 async fn what_was_left_comes_back() {
     let data = tempfile::tempdir().unwrap();
-    let left = Seen {
+    let left = ViewState {
         scroll: (0.0, 640.0),
         frozen: Some(Frozen {
             picture: 77,
             shows: Rect::from_corners(Point::new(0.0, 640.0), Point::new(1280.0, 1360.0)),
         }),
-        ..Seen::default()
+        ..ViewState::default()
     };
     let (lesson, tide, board) = {
         let server = Server::start(data.path()).await;
@@ -149,7 +149,7 @@ async fn a_paused_lesson_plays_nothing_to_participants() {
             poster: None,
             width: 640.0,
             height: 360.0,
-            seen: Seen::default(),
+            seen: ViewState::default(),
         };
         queries::add(conn, Whither::Lesson(lesson), &new)
     });
@@ -157,9 +157,9 @@ async fn a_paused_lesson_plays_nothing_to_participants() {
     let (mut presenter, _) = server.presenter(lesson).await;
     presenter.send(&show(film, None)).await;
     let playback = Playback::default().play(true, bozzetto::now() as u64, 600.0);
-    let plays = Seen {
+    let plays = ViewState {
         playback,
-        ..Seen::default()
+        ..ViewState::default()
     };
     presenter.send(&seen(film, plays)).await;
     let cookie = server.join(lesson, "Ines").await;

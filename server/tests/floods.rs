@@ -4,7 +4,7 @@ mod common;
 
 use std::time::{Duration, Instant};
 
-use bozzetto_core::change::Refusal;
+use bozzetto_core::sheets::change::Refusal;
 use bozzetto_core::wire::{FromServer, Hello, ToServer};
 use common::{Server, add, stroke};
 use futures_util::{SinkExt, StreamExt};
@@ -160,7 +160,7 @@ async fn slow_and_endless_requests_are_closed() {
         let closed = tokio::time::timeout(Duration::from_secs(30), line.read_to_end(&mut said));
         let _ = closed.await.expect("it is closed");
     }
-    assert_eq!(server.get("/health").await.status(), 200);
+    assert_eq!(server.get("/healthz").await.status(), 200);
 }
 
 /// However many connections there are, presenters get theirs.
@@ -168,7 +168,7 @@ async fn slow_and_endless_requests_are_closed() {
 async fn there_are_only_so_many_connections() {
     let data = tempfile::tempdir().unwrap();
     let server = Server::start_with(data.path(), |o| o.connections = Some(128)).await;
-    let request = format!("GET /health HTTP/1.1\r\nHost: {}\r\n\r\n", server.address);
+    let request = format!("GET /healthz HTTP/1.1\r\nHost: {}\r\n\r\n", server.address);
     let mut held = Vec::new();
     for _ in 0..128 {
         let mut line = TcpStream::connect(server.address).await.unwrap();

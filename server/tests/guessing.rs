@@ -8,7 +8,7 @@ use bozzetto::auth::guessing::JOINING;
 use bozzetto::auth::passphrase;
 use bozzetto::lessons::queries;
 use bozzetto::store::Store;
-use bozzetto_core::join_code::{ALPHABET, LENGTH};
+use bozzetto_core::people::join_code::{ALPHABET, LENGTH};
 use common::{Server, cookies, text};
 
 const FORM: &str = "application/x-www-form-urlencoded";

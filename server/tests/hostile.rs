@@ -9,12 +9,12 @@ use std::time::{Duration, Instant};
 
 use axum::body::Body;
 use axum::http::Request;
-use bozzetto_core::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
-use bozzetto_core::frames::Point;
-use bozzetto_core::ids::{AuthorId, ChangeId};
-use bozzetto_core::mark::{Body as MarkBody, Mark, MarkFault};
-use bozzetto_core::shape::{Dash, Figure, Shape};
-use bozzetto_core::text::{Glyph, Line, Placed, Text};
+use bozzetto_core::geometry::frames::Point;
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::marks::mark::{Body as MarkBody, Mark, MarkFault};
+use bozzetto_core::marks::shape::{Dash, Figure, Shape};
+use bozzetto_core::marks::text::{Glyph, Line, Placed, Text};
+use bozzetto_core::sheets::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
 use bozzetto_core::wire::{FromServer, Start, State};
 use common::{Server, add, stroke};
 

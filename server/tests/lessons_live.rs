@@ -4,13 +4,13 @@ mod common;
 
 use std::collections::BTreeSet;
 
-use bozzetto_core::change::{Intent, Refusal, SheetId};
-use bozzetto_core::frames::Map;
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::frames::Map;
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::curve::Curve;
 use bozzetto_core::ink::{InkPoint, Points};
-use bozzetto_core::mark::{Body, Layer, MarkFault};
-use bozzetto_core::wet::WetInk;
+use bozzetto_core::marks::mark::{Body, Layer, MarkFault};
+use bozzetto_core::paint::wet::WetInk;
+use bozzetto_core::sheets::change::{Intent, Refusal, SheetId};
 use bozzetto_core::wire::{FromServer, Hello, MAX_MESSAGE, Start, State, ToServer, encode};
 use common::{Browser, Server, add, line, stroke};
 
@@ -124,11 +124,16 @@ async fn participants_see_the_stage_and_no_more() {
         .app
         .store
         .write(move |c| {
-            bozzetto::backdrops::add_board(c, lesson, bozzetto_core::board::Board::default(), false)
+            bozzetto::backdrops::add_board(
+                c,
+                lesson,
+                bozzetto_core::stage::board::Board::default(),
+                false,
+            )
         })
         .await
         .unwrap();
-    let second = bozzetto_core::ids::BackdropId(second as u64);
+    let second = bozzetto_core::geometry::ids::BackdropId(second as u64);
     server
         .app
         .live
@@ -215,6 +220,19 @@ async fn bad_messages_are_refused_and_nothing_else_happens() {
     assert_eq!(presenter.until(sorry).await, Refusal::Unreadable);
     presenter.send_bytes(vec![0; MAX_MESSAGE + 1]).await;
     assert_eq!(presenter.until(sorry).await, Refusal::TooLarge);
+    // One that is too long is refused by its name: whoever sent it takes it off the screen.
+    let act = ToServer::Act {
+        id: ChangeId(77),
+        intent: add(backdrop, stroke(1)),
+    };
+    let mut long = encode(&act);
+    long.resize(MAX_MESSAGE + 1, 0);
+    presenter.send_bytes(long).await;
+    let named = presenter.until(|m| match m {
+        FromServer::Refused { id, why } => Some((id, why)),
+        _ => None,
+    });
+    assert_eq!(named.await, (ChangeId(77), Refusal::TooLarge));
 
     let mut far = stroke(1);
     far.transform = Map::scale_then_move(1.0, 1e12, 0.0);
@@ -241,7 +259,10 @@ async fn bad_messages_are_refused_and_nothing_else_happens() {
     presenter.send_bytes(message).await;
     assert_eq!(presenter.until(sorry).await, Refusal::Unreadable);
     presenter
-        .act(4, add(bozzetto_core::ids::BackdropId(999), stroke(1)))
+        .act(
+            4,
+            add(bozzetto_core::geometry::ids::BackdropId(999), stroke(1)),
+        )
         .await;
     assert_eq!(presenter.until(sorry).await, Refusal::NoSuchSheet);
     presenter.act(5, Intent::Undo).await;

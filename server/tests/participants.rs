@@ -4,13 +4,13 @@ mod common;
 
 use axum::body::Body;
 use axum::http::{Request, header};
-use bozzetto_core::change::{Intent, Op, Refusal, SheetId, Step};
-use bozzetto_core::frames::{Map, Point, Rect, Size};
-use bozzetto_core::ids::{AuthorId, ChangeId, MarkId};
-use bozzetto_core::mark::{Body as MarkBody, Mark};
-use bozzetto_core::placed::Placed;
+use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
+use bozzetto_core::marks::mark::{Body as MarkBody, Mark};
+use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::sheets::change::{Intent, Op, Refusal, SheetId, Step};
 use bozzetto_core::wire::{FromServer, State, ToServer};
-use common::{Server, add, stroke, text};
+use common::{Server, add, quarters, stroke, text};
 use http_body_util::BodyExt;
 
 async fn bytes(server: &Server, path: &str, cookie: &str) -> (u16, Vec<u8>) {
@@ -19,17 +19,6 @@ async fn bytes(server: &Server, path: &str, cookie: &str) -> (u16, Vec<u8>) {
     let status = answer.status().as_u16();
     let body = answer.into_body().collect().await.unwrap().to_bytes();
     (status, body.to_vec())
-}
-
-/// A picture in four colours, one to a quarter.
-fn quarters() -> Vec<u8> {
-    let picture = image::RgbImage::from_fn(80, 60, |x, y| {
-        let (right, low) = (x >= 40, y >= 30);
-        image::Rgb([u8::from(right) * 200, u8::from(low) * 200, 90])
-    });
-    let mut out = std::io::Cursor::new(Vec::new());
-    picture.write_to(&mut out, image::ImageFormat::Png).unwrap();
-    out.into_inner()
 }
 
 /// A document's page comes as pixels, in the sizes that there are; a cut picture comes cut: of what
@@ -67,7 +56,7 @@ async fn only_what_is_shown_is_given_out() {
     assert_eq!(status, 200, "{said}");
     let said: serde_json::Value = serde_json::from_str(&said).unwrap();
     let name: u64 = said["picture"].as_str().unwrap().parse().unwrap();
-    let stage = Size::<bozzetto_core::frames::Glass>::new(1920.0, 1080.0);
+    let stage = Size::<bozzetto_core::geometry::frames::Glass>::new(1920.0, 1080.0);
     let placed = Placed::new(name, (80, 60), Point::new(400.0, 300.0), stage);
     // The upper left quarter.
     let corner = Rect::from_corners(Point::new(0.0, 0.0), Point::new(400.0, 300.0));
@@ -81,7 +70,7 @@ async fn only_what_is_shown_is_given_out() {
         1,
     );
     let (mut presenter, _) = server.presenter(lesson).await;
-    let backdrop = bozzetto_core::ids::BackdropId(document as u64);
+    let backdrop = bozzetto_core::geometry::ids::BackdropId(document as u64);
     presenter.act(1, add(backdrop, mark)).await;
     assert!(presenter.told(1).await);
     let at = format!("/follow/{lesson}/placed/{name}");
@@ -266,7 +255,7 @@ async fn marks_are_vouched_for_by_the_server() {
     assert_eq!(why.await, Refusal::AlreadyThere);
 
     let (mut other, _) = server.presenter(lesson).await;
-    let ink = |from: u32| bozzetto_core::wet::WetInk {
+    let ink = |from: u32| bozzetto_core::paint::wet::WetInk {
         mark: MarkId(9),
         sheet: SheetId::Backdrop(backdrop),
         style: stroke(1).style,

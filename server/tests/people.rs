@@ -6,7 +6,7 @@ use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::auth::passphrase;
 use bozzetto::store::Store;
-use bozzetto_core::ids::PersonId;
+use bozzetto_core::geometry::ids::PersonId;
 use bozzetto_core::wire::{FromServer, ToServer};
 use common::{Browser, Server, cookies, text};
 
@@ -76,7 +76,7 @@ async fn somebody_sent_away_stays_away() {
     let renew = Request::post(format!("/lessons/{lesson}/joining/code"));
     let sheet = text(server.ask(renew, Body::empty()).await).await;
     let new = code().await;
-    assert!(new != before && sheet.contains(&bozzetto_core::join_code::shown(&new)));
+    assert!(new != before && sheet.contains(&bozzetto_core::people::join_code::shown(&new)));
     assert_eq!(join(before, "").await.0, 422);
     assert_eq!(follow(&other).await, 200);
 }

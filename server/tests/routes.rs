@@ -11,7 +11,7 @@ use bozzetto::app::App;
 use bozzetto::auth::{passphrase, sessions, token};
 use bozzetto::door::{Access, Route};
 use bozzetto::store::Store;
-use bozzetto_core::backdrop::{BackdropKind, Page};
+use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 use bozzetto_core::wire::{FromServer, ToServer};
 use common::Server;
 
@@ -55,6 +55,10 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
             [200, 200, 200, 403],
         ),
         (
+            "/follow/{lesson}/take-aways/{capture}/small.png",
+            [200, 200, 200, 403],
+        ),
+        (
             "/follow/{lesson}/take-aways/{capture}/download",
             [200, 200, 200, 403],
         ),
@@ -71,7 +75,7 @@ const ANYBODY: [(&str, &str); 9] = [
     ("GET", "/pages/{key}/{*path}"),
     ("GET", "/static/{build}/{*path}"),
     ("GET", "/favicon.ico"),
-    ("GET", "/health"),
+    ("GET", "/healthz"),
 ];
 
 struct House {

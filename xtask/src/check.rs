@@ -17,15 +17,16 @@ pub fn check() -> anyhow::Result<()> {
         ("pdftoppm", "poppler-utils"),
         ("qpdf", "qpdf"),
         ("xmllint", "libxml2-utils"),
+        ("hb-shape", "libharfbuzz-bin"),
+        ("fribidi", "libfribidi-bin"),
         ("/usr/lib/python3/dist-packages/PIL", "python3-pil"),
     ])?;
     run(cargo().args(["test", "--quiet", "--workspace"]))?;
     browser()?;
+    // Scripts and styles: their form, what is known to be a mistake, and their types.
     // The browser tests use the server that the tests above were built with.
-    run(Command::new("npx")
-        .args(["tsc", "--project", "."])
-        .current_dir("e2e"))?;
-    run(Command::new("npx")
-        .args(["playwright", "test"])
-        .current_dir("e2e"))
+    let npx = |args: &[&str]| run(Command::new("npx").args(args).current_dir("e2e"));
+    npx(&["biome", "ci", ".."])?;
+    npx(&["tsc", "--project", "."])?;
+    npx(&["playwright", "test"])
 }

@@ -32,6 +32,6 @@ pub fn demo(port: Option<u16>, fresh: bool) -> anyhow::Result<()> {
 
 /// Builds the server; gives its path.
 pub fn server() -> anyhow::Result<String> {
-    run(cargo().args(["build", "--quiet", "--package", "bozzetto"]))?;
+    run(cargo().args(["build", "--package", "bozzetto"]))?;
     Ok("target/debug/bozzetto".to_owned())
 }

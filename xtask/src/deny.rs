@@ -4,20 +4,10 @@
 use std::path::Path;
 use std::process::{Command, Stdio};
 
-use crate::run::{cargo, run};
-
-/// Where the tool is kept, apart from those of whoever works here.
-const TOOLS: &str = "target/tools";
-const VERSION: &str = "0.20.2";
+use crate::run::{run, tool};
 
 pub fn deny() -> anyhow::Result<()> {
-    let tool = Path::new(TOOLS).join("bin/cargo-deny");
-    if !tool.exists() {
-        println!("cargo-deny is missing; it is built once, which takes some minutes.");
-        run(cargo()
-            .args(["install", "cargo-deny", "--locked", "--version", VERSION])
-            .args(["--root", TOOLS]))?;
-    }
+    let tool = tool("cargo-deny", "0.20.2", &[])?;
     run(Command::new(&tool).args(["check", "bans", "licenses", "sources"]))?;
     advisories(&tool)
 }

@@ -21,12 +21,10 @@ pub fn build() -> anyhow::Result<()> {
     let packages = MODULES
         .iter()
         .flat_map(|(package, _)| ["--package", package]);
-    run(cargo().args(["build", "--quiet"]).args(packages).args([
-        "--target",
-        TARGET,
-        "--profile",
-        "glass",
-    ]))?;
+    run(cargo()
+        .arg("build")
+        .args(packages)
+        .args(["--target", TARGET, "--profile", "glass"]))?;
     for (package, name) in MODULES {
         bind(package, name)?;
     }

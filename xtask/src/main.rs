@@ -5,6 +5,7 @@ mod bench;
 mod check;
 mod demo;
 mod deny;
+mod dist;
 mod glass;
 mod run;
 mod shots;
@@ -38,6 +39,8 @@ enum Task {
         /// Only these; all without.
         names: Vec<String>,
     },
+    /// Build a release archive into target/dist.
+    Dist,
     /// Take the pictures in docs/screenshots again.
     Shots,
 }
@@ -49,6 +52,7 @@ fn main() -> anyhow::Result<()> {
         Task::Check => check::check(),
         Task::Glass => glass::build(),
         Task::Bench { names } => bench::bench(&names),
+        Task::Dist => dist::dist(),
         Task::Shots => shots::shots(),
     }
 }

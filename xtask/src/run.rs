@@ -1,6 +1,6 @@
 //! Running other programs, and getting what is missing.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use anyhow::{Context, bail};
@@ -30,6 +30,21 @@ fn shown(command: &Command) -> String {
 /// Cargo, the one that runs this.
 pub fn cargo() -> Command {
     Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()))
+}
+
+/// Where tools are kept, apart from those of whoever works here.
+const TOOLS: &str = "target/tools";
+
+/// A tool that is a crate, built if it is not there, perhaps with features; gives its path.
+pub fn tool(name: &str, version: &str, features: &[&str]) -> anyhow::Result<PathBuf> {
+    let tool = Path::new(TOOLS).join("bin").join(name);
+    if !tool.exists() {
+        println!("{name} is missing; it is built once, which takes some minutes.");
+        run(cargo()
+            .args(["install", name, "--locked", "--version", version])
+            .args(["--root", TOOLS, "--features", &features.join(",")]))?;
+    }
+    Ok(tool)
 }
 
 /// Whether a program, or what lies at a path, can be found.
@@ -77,7 +92,8 @@ pub fn debian(needed: &[(&str, &str)]) -> anyhow::Result<()> {
 /// Makes sure of the browser tests' npm packages and of Chromium.
 pub fn browser() -> anyhow::Result<()> {
     debian(&[("chromium", "chromium"), ("pngcheck", "pngcheck")])?;
-    if !Path::new("e2e/node_modules/@playwright/test").exists() {
+    let written = |path: &str| Path::new(path).metadata().ok()?.modified().ok();
+    if written("e2e/node_modules/.package-lock.json") < written("e2e/package-lock.json") {
         let mut npm = Command::new("npm");
         npm.args(["ci", "--no-audit", "--no-fund"])
             .current_dir("e2e");

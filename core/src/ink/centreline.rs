@@ -6,7 +6,7 @@
 //! what has been drawn never moves when more is added.
 
 use super::InkPoint;
-use crate::frames::{Ink, Point, length};
+use crate::geometry::frames::{Ink, Point, length};
 
 /// How far the straight pieces may stray from the true curve, in units.
 const TOLERANCE: f64 = 0.06;

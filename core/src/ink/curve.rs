@@ -8,7 +8,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 use super::centreline::Node;
 use super::points::{InkPoint, MAX_POINTS, UNITS, steps};
-use crate::frames::{Ink, Point, Rect, length};
+use crate::geometry::frames::{Ink, Point, Rect, length};
 
 /// A control point, in 1/64 unit.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]

@@ -4,7 +4,7 @@
 //! is steadied and a quick one is followed. Source: Casiez, Roussel and Vogel, *1€ Filter: A Simple
 //! Speed-based Low-pass Filter for Noisy Input in Interactive Systems*, CHI 2012.
 
-use crate::frames::{Ink, Point};
+use crate::geometry::frames::{Ink, Point};
 
 /// Cut-off for a hand at rest, in hertz.
 const MIN_CUTOFF: f64 = 6.0;

@@ -10,7 +10,7 @@
 use super::centreline::Node;
 use super::curve::{Cubic, Curve};
 use super::points::InkPoint;
-use crate::frames::{Ink, Point, length};
+use crate::geometry::frames::{Ink, Point, length};
 
 /// How far a fitted stroke may stray from the line that was drawn, in units: less than a fifth of a
 /// pixel on a stage 1280 pixels wide.
@@ -371,8 +371,8 @@ mod tests {
             prop_assert!(off < TOLERANCE * 1.6 + 0.06 + 0.03, "{off}");
             prop_assert_eq!(curve.start, points[0]);
             prop_assert_eq!(curve.joints().last().unwrap().position(), points.last().unwrap().position());
-            let packed = crate::wire::encode(&curve);
-            prop_assert_eq!(crate::wire::decode::<Curve>(&packed), Some(curve));
+            let packed = postcard::to_allocvec(&curve).unwrap();
+            prop_assert_eq!(postcard::from_bytes::<Curve>(&packed), Ok(curve));
         }
     }
 

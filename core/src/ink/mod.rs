@@ -11,5 +11,7 @@ pub mod fit;
 pub mod outline;
 pub mod pen;
 mod points;
+pub mod straighten;
+pub mod tip;
 
 pub use points::{InkPoint, MAX_POINTS, Points, UNITS, bounds_of};

@@ -2,16 +2,16 @@
 //!
 //! A stroke is the union of pieces that are each easy to get right, all wound the same way, so that
 //! the non-zero rule fills their union without holes or seams: a ribbon along every stretch that
-//! bends gently, and a disc wherever it does not (at the ends, at corners, and where the line turns
-//! more tightly than it is wide).
+//! bends gently, and a disc wherever it does not (at the ends, at corners, where the line turns more
+//! tightly than it is wide, and where its width changes at once).
 
 use std::f64::consts::{PI, TAU};
 
 use super::InkPoint;
 use super::centreline::{Node, flatten_run};
 use crate::display::Path;
-use crate::frames::length;
-use crate::mark::Tip;
+use crate::geometry::frames::length;
+use crate::ink::tip::Tip;
 
 /// How far a polygon may stray from the disc that it stands for, in units.
 const TOLERANCE: f64 = 0.06;
@@ -19,7 +19,11 @@ const TOLERANCE: f64 = 0.06;
 /// Joints that turn further than by the angle of this cosine (25°) get a disc.
 const SHARP: f64 = 0.906;
 
-/// The outline of the ink along `points`, in [`crate::frames::Ink`] units.
+/// Joints where the half width changes faster than by this share of the way get a disc: a ribbon, cut
+/// square to the line, would leave out what lies behind a pen that is pressed down at once.
+const STEEP: f64 = 0.3;
+
+/// The outline of the ink along `points`, in [`crate::geometry::frames::Ink`] units.
 pub fn outline(points: &[InkPoint], tip: Tip) -> Path {
     outline_run(points, tip, true, true)
 }
@@ -63,12 +67,13 @@ fn round(nodes: &[Node]) -> Path {
     path
 }
 
-/// The unit vector along a piece, and the piece's length.
+/// The unit vector along a piece, the piece's length, and how its half width grows along it.
 #[derive(Clone, Copy)]
 pub(crate) struct Dir {
     x: f64,
     y: f64,
     length: f64,
+    grows: f64,
 }
 
 impl Dir {
@@ -79,6 +84,7 @@ impl Dir {
             x: dx / length,
             y: dy / length,
             length,
+            grows: (w[1].radius - w[0].radius) / length,
         }
     }
 }
@@ -88,7 +94,8 @@ impl Dir {
 pub(crate) fn gentle(radius: f64, a: Dir, b: Dir) -> bool {
     let (sine, cosine) = ((a.x * b.y - a.y * b.x).abs(), a.x * b.x + a.y * b.y);
     // tan(θ/2) = sin θ / (1 + cos θ)
-    cosine > SHARP && radius * sine <= 0.5 * a.length.min(b.length) * (1.0 + cosine)
+    let steady = a.grows.abs().max(b.grows.abs()) <= STEEP;
+    steady && cosine > SHARP && radius * sine <= 0.5 * a.length.min(b.length) * (1.0 + cosine)
 }
 
 /// The ribbon from node `from` to node `to`, both sides at the ink's half width.
@@ -179,7 +186,7 @@ fn sweep(path: &mut Path, a: &Node, b: &Node) {
 mod tests {
     use super::*;
     use crate::display::Verb;
-    use crate::frames::Point;
+    use crate::geometry::frames::Point;
     use crate::ink::centreline::flatten;
     use proptest::prelude::*;
 
@@ -271,7 +278,7 @@ mod tests {
         ));
         assert!((run / (2000.0 + PI * 100.0) - 1.0).abs() < 0.01, "{run}");
         let band = outline(&stroke(&[(0.0, 0.0, 30.0), (80.0, 0.0, 30.0)]), Tip::Flat);
-        let bounds = band.bounds::<crate::frames::Ink>();
+        let bounds = band.bounds::<crate::geometry::frames::Ink>();
         assert_eq!((bounds.y0, bounds.y1), (-15.0, 15.0));
         assert!(winding(&band, 40.0, 14.9) != 0 && winding(&band, 40.0, 15.1) == 0);
     }

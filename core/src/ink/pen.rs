@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::filter::OneEuro;
 use super::points::{InkPoint, MAX_POINTS, Points};
-use crate::frames::{Ink, Point};
+use crate::geometry::frames::{Ink, Point};
 
 /// What a sample came from.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

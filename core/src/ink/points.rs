@@ -4,7 +4,7 @@ use serde::de::{Error, SeqAccess, Visitor};
 use serde::ser::SerializeSeq;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use crate::frames::{Ink, Point, Rect};
+use crate::geometry::frames::{Ink, Point, Rect};
 
 /// How many steps a unit has: positions and widths are whole multiples of 1/64 unit.
 pub const UNITS: f64 = 64.0;

@@ -1,6 +1,6 @@
 //! Which pixels of a picture are sent, and what of the backdrop they show.
 
-use crate::frames::{Held, Map, Pixels, Point, Rect};
+use crate::geometry::frames::{Held, Map, Pixels, Point, Rect};
 
 /// Pictures are encoded at most this wide and high: legible on a phone and a laptop, and quick.
 const WIDEST: f64 = 1280.0;
@@ -19,7 +19,7 @@ pub struct Cut {
 /// places and counts are even, as encoders want them. `None` when nothing is left.
 ///
 /// ```
-/// use bozzetto_core::frames::{Point, Rect};
+/// use bozzetto_core::geometry::frames::{Point, Rect};
 /// use bozzetto_core::stream::cut;
 /// // The right half of a screen of 1001 pixels, of a page that is laid out 640 wide.
 /// let pane = Rect::from_corners(Point::new(500.5, 0.0), Point::new(1001.0, 600.0));

@@ -6,6 +6,7 @@
 
 mod cut;
 mod gate;
+pub mod mirror;
 mod pace;
 mod schedule;
 
@@ -16,8 +17,8 @@ pub use schedule::{Schedule, Turn, Watching};
 
 use serde::{Deserialize, Serialize};
 
-use crate::frames::{Held, Rect};
-use crate::ids::BackdropId;
+use crate::geometry::frames::{Held, Rect};
+use crate::geometry::ids::BackdropId;
 
 /// One encoded frame.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]

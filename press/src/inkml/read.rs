@@ -3,14 +3,15 @@
 use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 
-use bozzetto_core::budget;
+use bozzetto_core::marks::budget;
 
-use bozzetto_core::colour::{BLACK, Rgb};
-use bozzetto_core::frames::{Glass, Ink, Map, Point, Rect, Size};
-use bozzetto_core::ids::{AuthorId, MarkId};
+use bozzetto_core::display::colour::{BLACK, Rgb};
+use bozzetto_core::geometry::frames::{Glass, Ink, Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, MarkId};
 use bozzetto_core::ink::fit::fit;
+use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, MAX_POINTS};
-use bozzetto_core::mark::{Body, MAX_WIDTH, Mark, MarkFault, Style, Tip};
+use bozzetto_core::marks::mark::{Body, MAX_WIDTH, Mark, MarkFault, Style};
 use roxmltree::{Document, Node, NodeId};
 
 use super::{INKML, trace};
@@ -383,24 +384,43 @@ fn unit(name: &str) -> f64 {
     }
 }
 
-/// How the ink is brought onto the stage; `None` when there is none.
+/// How much wider a pen writes that is pressed like this.
+fn force(f: Option<f64>) -> f64 {
+    f.unwrap_or(1.0).clamp(0.05, 4.0)
+}
+
+/// How the ink is brought onto the stage, with the width of the pen that wrote it; `None` when there
+/// is none.
 fn placed(traces: &[Trace], stage: Size<Glass>) -> Option<(f64, f64, f64)> {
-    let points = traces.iter().flat_map(|t| &t.points);
-    let all = points.fold(Rect::<Ink>::EMPTY, |r, (x, y, _)| {
-        r.include(Point::new(*x, *y))
-    });
-    if all.is_empty() && traces.is_empty() {
+    if traces.is_empty() {
         return None;
     }
+    let (mut points, mut ink) = (Rect::<Ink>::EMPTY, Rect::<Ink>::EMPTY);
+    // Widths that stay as they are, however the points are scaled.
+    let mut fixed: f64 = 0.0;
+    for trace in traces {
+        let scaled = trace.brush.width.filter(|_| !trace.own_units);
+        for (x, y, f) in &trace.points {
+            let at = Rect::from_corners(Point::new(*x, *y), Point::new(*x, *y));
+            points = points.union(&at);
+            ink = ink.union(&at.inflate(scaled.unwrap_or(0.0) * force(*f) / 2.0));
+            if scaled.is_none() {
+                fixed = fixed.max(trace.brush.width.unwrap_or(WIDTH) * force(*f));
+            }
+        }
+    }
     let own = traces.iter().all(|t| t.own_units);
-    let there = all.x0 >= 0.0 && all.y0 >= 0.0 && all.x1 <= stage.width && all.y1 <= stage.height;
+    let there = points.x0 >= 0.0
+        && points.y0 >= 0.0
+        && points.x1 <= stage.width
+        && points.y1 <= stage.height;
     if own && there {
         return Some((1.0, 0.0, 0.0));
     }
-    let (w, h) = (all.width().max(1e-9), all.height().max(1e-9));
-    let by = (stage.width * SHARE / w).min(stage.height * SHARE / h);
-    let dx = stage.width / 2.0 - (all.x0 + all.x1) / 2.0 * by;
-    let dy = stage.height / 2.0 - (all.y0 + all.y1) / 2.0 * by;
+    let by = |room: f64, length: f64| (room * SHARE - fixed).max(room / 4.0) / length.max(1e-9);
+    let by = by(stage.width, ink.width()).min(by(stage.height, ink.height()));
+    let dx = stage.width / 2.0 - (ink.x0 + ink.x1) / 2.0 * by;
+    let dy = stage.height / 2.0 - (ink.y0 + ink.y1) / 2.0 * by;
     Some((by, dx, dy))
 }
 
@@ -418,7 +438,7 @@ fn mark(
     let width = width.clamp(0.5, MAX_WIDTH);
     let point = |(x, y, f): &(f64, f64, Option<f64>)| {
         let at = Point::<Ink>::new(x * by + dx, y * by + dy);
-        InkPoint::new(at, width * f.unwrap_or(1.0).clamp(0.05, 4.0))
+        InkPoint::new(at, width * force(*f))
     };
     let points: Vec<InkPoint> = points.iter().map(point).collect();
     let style = Style::new(trace.brush.tip, trace.brush.colour, width as f32);

@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use bozzetto_core::frames::{Held, Point};
-use bozzetto_core::mark::{Body, Mark, Style, Tip};
+use bozzetto_core::geometry::frames::{Held, Point};
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::mark::{Body, Mark, Style};
 use kurbo::ParamCurve as _;
 
 use super::INKML;

@@ -5,9 +5,9 @@ use crate::{TARGET, milliseconds, percentile, serve, stroke};
 use bozzetto::captures;
 use bozzetto::lessons::queries;
 use bozzetto_core::capture::{OnStage, Request};
-use bozzetto_core::change::{Change, Deed, Op, SheetId, Step};
-use bozzetto_core::frames::{Rect, Size};
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::geometry::frames::{Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::sheets::change::{Change, Deed, Op, SheetId, Step};
 use std::time::Instant;
 
 /// A box of 3840 by 2160 pixels with 500 marks, from request to kept PNG; beside encoding the same

@@ -3,8 +3,8 @@
 use crate::rows::row;
 use crate::{TARGET, connect, milliseconds, percentile, serve, stroke};
 use bozzetto::lessons::queries;
-use bozzetto_core::change::{Change, Deed, Intent, Op, SheetId, Step};
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::sheets::change::{Change, Deed, Intent, Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, ToServer, decode, encode};
 use futures_util::{SinkExt, StreamExt};
 use std::path::Path;

@@ -11,12 +11,12 @@ mod process;
 mod rows;
 
 use bozzetto::app::{App, Options};
-use bozzetto_core::frames::{Map, Point};
-use bozzetto_core::ids::{AuthorId, MarkId};
+use bozzetto_core::geometry::frames::{Map, Point};
+use bozzetto_core::geometry::ids::{AuthorId, MarkId};
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{Body, Mark};
-use bozzetto_core::swatch::ORIGINALS;
+use bozzetto_core::marks::mark::{Body, Mark};
+use bozzetto_core::marks::swatch::ORIGINALS;
 use bozzetto_core::wire::Hello;
 use futures_util::{SinkExt, StreamExt};
 use rows::runs;

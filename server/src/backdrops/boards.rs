@@ -3,10 +3,10 @@
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use bozzetto_core::backdrop::{BackdropKind, Seen};
-use bozzetto_core::board::{self, Board};
-use bozzetto_core::frames::Size;
-use bozzetto_core::ids::BackdropId;
+use bozzetto_core::geometry::frames::Size;
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
+use bozzetto_core::stage::board::{self, Board};
 use rusqlite::Connection;
 use serde::Deserialize;
 
@@ -77,9 +77,22 @@ pub fn add(conn: &Connection, lesson: i64, board: Board, note: bool) -> store::R
         poster: None,
         width: size.width,
         height: size.height,
-        seen: Seen::default(),
+        seen: ViewState::default(),
     };
     queries::add(conn, Whither::Lesson(lesson), &new)
+}
+
+/// Gives a lesson with an empty running order a board, so that there is something to draw on.
+pub fn begin_if_bare(conn: &Connection, lesson: i64) -> store::Result<()> {
+    let bare: bool = conn
+        .prepare_cached(
+            "SELECT NOT EXISTS (SELECT 1 FROM backdrop WHERE lesson = ?1 AND deleted_at IS NULL)",
+        )?
+        .query_row([lesson], |row| row.get(0))?;
+    if bare {
+        add(conn, lesson, Board::default(), false)?;
+    }
+    Ok(())
 }
 
 #[derive(Deserialize)]
@@ -109,7 +122,7 @@ pub async fn add_source(
         poster: None,
         width: 1920.0,
         height: 1080.0,
-        seen: Seen::default(),
+        seen: ViewState::default(),
     };
     let id = app
         .store

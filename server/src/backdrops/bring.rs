@@ -8,11 +8,11 @@ use axum::extract::multipart::{Field, MultipartError};
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use bozzetto_core::backdrop::{BackdropKind, Seen};
-use bozzetto_core::capture::Grain;
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::naming::tidy;
-use bozzetto_core::playback::frame_length;
+use bozzetto_core::capture::name::tidy;
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
+use bozzetto_core::stage::grain::Grain;
+use bozzetto_core::stage::playback::frame_length;
 use bozzetto_press::document;
 use bozzetto_press::picture::{self, PictureFault};
 use serde::{Deserialize, Serialize};
@@ -43,7 +43,9 @@ struct Outcome {
     /// The one that goes on stage.
     #[serde(skip)]
     shown: Option<i64>,
-    refused: Vec<Refused>,
+    refused: Vec<Said>,
+    /// What is to be known of files that were taken.
+    notes: Vec<Said>,
 }
 
 impl IntoResponse for Outcome {
@@ -57,7 +59,7 @@ impl IntoResponse for Outcome {
 }
 
 #[derive(Serialize)]
-struct Refused {
+struct Said {
     file: String,
     why: String,
 }
@@ -149,13 +151,17 @@ async fn take(app: &App, whither: Whither, mut form: Multipart) -> Result<Outcom
             Some(incoming) => bring(app, to, &file, incoming, before).await?,
         };
         match added {
-            Ok(id) => {
+            Ok((id, note)) => {
+                outcome.notes.extend(note.map(|why| Said {
+                    file,
+                    why: why.to_owned(),
+                }));
                 if after.is_none() {
                     outcome.shown = Some(id);
                 }
                 outcome.added.push(id);
             }
-            Err(why) => outcome.refused.push(Refused { file, why }),
+            Err(why) => outcome.refused.push(Said { file, why }),
         }
     }
     Ok(outcome)
@@ -197,33 +203,36 @@ pub async fn received(app: &App, mut field: Field<'_>, most: u64) -> Result<Opti
     Ok(Some(incoming))
 }
 
-/// Adds a file as a backdrop, or says why it cannot be one.
+/// What is said of a picture of which only a part is kept.
+pub const STILL: &str = "It moves, and is shown still: its first picture.";
+
+/// Adds a file as a backdrop; gives its id and what is to be known of it, or says why it cannot be one.
 async fn bring(
     app: &App,
     whither: Whither,
     file: &str,
     incoming: Incoming,
     before: Before,
-) -> Result<std::result::Result<i64, String>> {
+) -> Result<std::result::Result<(i64, Option<&'static str>), String>> {
     let name = name_of(file);
-    let new = match read(app, name, incoming, before).await? {
-        Ok(new) => new,
+    let (new, note) = match read(app, name, incoming, before).await? {
+        Ok(read) => read,
         Err(why) => return Ok(Err(why)),
     };
     let id = app
         .store
         .write(move |conn| queries::add(conn, whither, &new))
         .await?;
-    Ok(Ok(id))
+    Ok(Ok((id, note)))
 }
 
-/// Reads a file through, and keeps it.
+/// Reads a file through, and keeps it; with what is to be known of it.
 async fn read(
     app: &App,
     name: String,
     incoming: Incoming,
     before: Before,
-) -> Result<std::result::Result<New, String>> {
+) -> Result<std::result::Result<(New, Option<&'static str>), String>> {
     if let Some(mime) = videos::mime_of(incoming.head()) {
         let about = match videos::checked(before.about) {
             Ok(about) => about,
@@ -233,7 +242,7 @@ async fn read(
             Some(poster) => read_picture(app, poster).await?.ok().map(|read| read.file),
             None => None,
         };
-        return Ok(Ok(New {
+        let new = New {
             name,
             kind: BackdropKind::Video {
                 duration: about.duration,
@@ -243,17 +252,23 @@ async fn read(
             poster,
             width: about.width,
             height: about.height,
-            seen: Seen::default(),
-        }));
+            seen: ViewState::default(),
+        };
+        return Ok(Ok((new, None)));
     }
     if web_pages::is_one(incoming.head()) {
-        return web_pages::bring(app, name, incoming).await;
+        let page = web_pages::bring(app, name, incoming).await?;
+        return Ok(page.map(|new| (new, None)));
     }
     if document::looks_like(incoming.head()) {
-        return read_document(app, name, incoming).await;
+        let document = read_document(app, name, incoming).await?;
+        return Ok(document.map(|new| (new, None)));
     }
     let read = read_picture(app, incoming).await?;
-    Ok(read.map(|read| picture_backdrop(name, read)))
+    Ok(read.map(|read| {
+        let note = read.moved.then_some(STILL);
+        (picture_backdrop(name, read), note)
+    }))
 }
 
 /// Keeps a file as it is.
@@ -298,7 +313,7 @@ async fn read_document(
         poster: None,
         width: f64::from(width),
         height: f64::from(height),
-        seen: Seen::default(),
+        seen: ViewState::default(),
     }))
 }
 
@@ -308,6 +323,8 @@ pub struct ReadPicture {
     pub width: u32,
     pub height: u32,
     vector: bool,
+    /// Of several pictures in the file the first one is kept.
+    pub moved: bool,
 }
 
 /// Reads a picture through and keeps it, without what its file says beside what it shows.
@@ -330,6 +347,7 @@ pub async fn read_picture(
         width,
         height,
         vector,
+        moved,
     } = done
     else {
         return Err(AppError::Internal("no picture".to_owned()));
@@ -346,6 +364,7 @@ pub async fn read_picture(
         width,
         height,
         vector,
+        moved,
     }))
 }
 
@@ -361,7 +380,7 @@ fn picture_backdrop(name: String, read: ReadPicture) -> New {
         poster: None,
         width: f64::from(read.width),
         height: f64::from(read.height),
-        seen: Seen::default(),
+        seen: ViewState::default(),
     }
 }
 
@@ -389,7 +408,8 @@ pub async fn add(
         poster,
         after: None,
     };
-    bring(app, whither, file, incoming, before).await
+    let added = bring(app, whither, file, incoming, before).await?;
+    Ok(added.map(|(id, _)| id))
 }
 
 /// A file's name without its ending.

@@ -3,8 +3,8 @@
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
-use bozzetto_core::backdrop::{BackdropKind, BackdropView};
-use bozzetto_core::page_parts;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::stage::page_parts;
 use serde::Deserialize;
 
 use super::queries;

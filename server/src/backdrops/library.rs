@@ -5,7 +5,7 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
-use bozzetto_core::ids::BackdropId;
+use bozzetto_core::geometry::ids::BackdropId;
 use serde::Deserialize;
 
 use super::bring;

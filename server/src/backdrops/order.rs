@@ -4,7 +4,7 @@ use askama::Template;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Response};
-use bozzetto_core::backdrop::BackdropView;
+use bozzetto_core::stage::backdrop::BackdropView;
 use serde::Deserialize;
 
 use super::queries::{self, Whither};
@@ -52,7 +52,7 @@ impl OrderCard {
 
 /// What a backdrop is, in a few words.
 pub fn words(b: &BackdropView) -> String {
-    use bozzetto_core::backdrop::{BackdropKind, Page};
+    use bozzetto_core::stage::backdrop::{BackdropKind, Page};
     match &b.kind {
         BackdropKind::Picture { .. } => format!("Picture · {} × {}", b.width, b.height),
         BackdropKind::Board(board) if board.halved => "Board for two".to_owned(),

@@ -1,7 +1,7 @@
 //! Which files the pictures of a display list are: those of backdrops, held ones, and placed ones.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::display::{self, DisplayList, Item};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_press::picture;
 use rusqlite::Connection;
 

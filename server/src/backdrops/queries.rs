@@ -1,7 +1,7 @@
 //! Backdrops in the database: those of lessons, and those kept in the library, which have none.
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView, Seen};
-use bozzetto_core::ids::BackdropId;
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::Serialize;
 
@@ -16,7 +16,7 @@ pub struct New {
     pub poster: Option<Written>,
     pub width: f64,
     pub height: f64,
-    pub seen: Seen,
+    pub seen: ViewState,
 }
 
 /// Where a backdrop is added.
@@ -76,6 +76,14 @@ pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<BackdropView>> {
     ))?;
     let rows = statement.query_map([lesson], view)?;
     Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// The backdrops that were taken out of a lesson's running order.
+pub fn removed(conn: &Connection, lesson: i64) -> Result<Vec<BackdropId>> {
+    let mut statement = conn
+        .prepare_cached("SELECT id FROM backdrop WHERE lesson = ?1 AND deleted_at IS NOT NULL")?;
+    let ids = statement.query_map([lesson], |row| Ok(BackdropId(row.get::<_, i64>(0)? as u64)))?;
+    Ok(ids.collect::<rusqlite::Result<_>>()?)
 }
 
 /// What the library keeps whose name has all of these words, newest first.

@@ -5,7 +5,7 @@ use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::response::{Html, IntoResponse, Response};
-use bozzetto_core::backdrop::{BackdropKind, Page};
+use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 use serde::Serialize;
 
 use super::{addresses, boards, bring, documents, library, order, queries, web_pages};

@@ -15,7 +15,7 @@ use axum::body::Body;
 use axum::extract::{Path, Request, State};
 use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{IntoResponse, Redirect, Response};
-use bozzetto_core::backdrop::{BackdropKind, Page, Seen};
+use bozzetto_core::stage::backdrop::{BackdropKind, Page, ViewState};
 use mime_guess::mime::{self, Mime};
 use rusqlite::{Connection, OptionalExtension, params};
 use tower::ServiceExt;
@@ -270,7 +270,7 @@ pub fn backdrop(name: String, page: Page) -> New {
         poster: None,
         width: 1280.0,
         height: 720.0,
-        seen: Seen::default(),
+        seen: ViewState::default(),
     }
 }
 
@@ -504,6 +504,9 @@ mod tests {
         let html = bridged(b"<!DOCTYPE html><html lang=en><HEAD><script>1</script>", 1);
         let text = String::from_utf8(html).unwrap();
         assert!(text.contains("<HEAD><script src=\"../bozzetto-bridge.js\"></script><script>1"));
+        // A page without a head, that begins with a heading.
+        let html = bridged(b"<html><body><header>Tides</header>", 0);
+        assert!(html.starts_with(b"<html><script"));
         assert!(bridged(b"<p>bare", 0).starts_with(b"<script src=\"bozzetto-bridge.js\">"));
     }
 }

@@ -4,6 +4,6 @@ mod queries;
 mod routes;
 mod take;
 
-pub use queries::{handed_out, handed_out_file, rename, set_handed_out};
+pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::{download, routes};
 pub use take::{Frame, compose, take};

@@ -20,6 +20,12 @@ pub struct Capture {
     pub thumbnail: String,
 }
 
+/// The names of a capture's files.
+pub struct Files {
+    pub whole: String,
+    pub small: String,
+}
+
 /// A capture that has just been taken.
 pub struct NewCapture {
     pub lesson: i64,
@@ -144,12 +150,17 @@ pub fn handed_out(conn: &Connection, lesson: i64, until: Option<i64>) -> Result<
     Ok(rows.collect::<rusqlite::Result<_>>()?)
 }
 
-/// The file of a capture, as long as it is handed out.
-pub fn handed_out_file(conn: &Connection, lesson: i64, id: i64) -> Result<Option<String>> {
+/// The files of a capture, whole and small, as long as it is handed out.
+pub fn handed_out_files(conn: &Connection, lesson: i64, id: i64) -> Result<Option<Files>> {
     let mut statement = conn.prepare_cached(
-        "SELECT media FROM capture
+        "SELECT media, thumbnail FROM capture
          WHERE id = ?1 AND lesson = ?2 AND handed_out_at IS NOT NULL AND deleted_at IS NULL",
     )?;
-    let row = statement.query_row([id, lesson], |row| row.get(0));
+    let row = statement.query_row([id, lesson], |row| {
+        Ok(Files {
+            whole: row.get(0)?,
+            small: row.get(1)?,
+        })
+    });
     Ok(row.optional()?)
 }

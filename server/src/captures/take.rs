@@ -1,14 +1,15 @@
 //! Taking a capture: the backdrop and the marks, composed on the server, at the finest resolution
 //! there is.
 
-use bozzetto_core::backdrop::{BackdropView, Frozen};
+use bozzetto_core::capture::name;
 use bozzetto_core::capture::{Detail, OnStage, Request, plan};
 use bozzetto_core::display::{self, DisplayList};
-use bozzetto_core::frames::{Glass, Held, Rect, Size};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::pane::{self, Beside};
+use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::paint;
+use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
+use bozzetto_core::stage::pane::{self, Beside};
 use bozzetto_core::wire::Stage;
-use bozzetto_core::{naming, paint};
 use bozzetto_press::picture;
 
 use super::queries::{self, NewCapture};
@@ -62,7 +63,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
     let (list, plan) = compose(&look, &area, &details, request.device);
     let on_stage: Vec<&BackdropView> = look.stage.each().collect();
     let pictures = backdrops::wanted(app, &on_stage, &list, &held).await?;
-    let name = naming::propose(
+    let name = name::propose(
         &look.name,
         look.stage.current.as_ref().map_or("Stage", |b| &b.name),
         &jiff::ZonedDateTime::now().strftime("%H:%M").to_string(),

@@ -4,12 +4,12 @@
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
-use bozzetto_core::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{DisplayList, Item, Placing};
-use bozzetto_core::frames::{Point, Rect};
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::placed::Placed;
+use bozzetto_core::geometry::frames::{Point, Rect};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::wire::TakeAway;
 use serde::Deserialize;
 
@@ -191,13 +191,13 @@ async fn handed_out(
     lesson: i64,
     id: i64,
     headers: &HeaderMap,
-) -> Result<(TakeAway, String)> {
+) -> Result<(TakeAway, captures::Files)> {
     let shown = shown(app, lesson, headers).await?;
     let known = shown.take_aways.into_iter().find(|t| t.id == id as u64);
     let known = known.ok_or(AppError::NotFound)?;
     let found = app
         .store
-        .read(move |conn| captures::handed_out_file(conn, lesson, id))
+        .read(move |conn| captures::handed_out_files(conn, lesson, id))
         .await?;
     Ok((known, found.ok_or(AppError::NotFound)?))
 }
@@ -207,8 +207,18 @@ pub async fn take_away(
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let (_, sha) = handed_out(&app, lesson, id, &headers).await?;
-    serving::media(&app, sha, &headers).await
+    let (_, files) = handed_out(&app, lesson, id, &headers).await?;
+    serving::media(&app, files.whole, &headers).await
+}
+
+/// As it stands in the list.
+pub async fn small_take_away(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let (_, files) = handed_out(&app, lesson, id, &headers).await?;
+    serving::media(&app, files.small, &headers).await
 }
 
 pub async fn download_take_away(
@@ -216,6 +226,6 @@ pub async fn download_take_away(
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let (take_away, sha) = handed_out(&app, lesson, id, &headers).await?;
-    captures::download(&app, sha, &take_away.name).await
+    let (take_away, files) = handed_out(&app, lesson, id, &headers).await?;
+    captures::download(&app, files.whole, &take_away.name).await
 }

@@ -8,8 +8,8 @@ use axum::extract::{ConnectInfo, Path, State};
 use axum::http::header::SET_COOKIE;
 use axum::http::{HeaderMap, HeaderValue, StatusCode};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use bozzetto_core::join_code;
-use bozzetto_core::naming::tidy;
+use bozzetto_core::capture::name::tidy;
+use bozzetto_core::people::join_code;
 use serde::Deserialize;
 
 use crate::app::App;

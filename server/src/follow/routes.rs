@@ -26,6 +26,7 @@ pub fn routes() -> Routes {
         .get(&format!("{ONE}/pages/{{page}}"), files::page)
         .get(&format!("{ONE}/video"), files::video)
         .get(&format!("{TAKE}/picture.png"), files::take_away)
+        .get(&format!("{TAKE}/small.png"), files::small_take_away)
         .get(&format!("{TAKE}/download"), files::download_take_away);
     Routes::of(Access::Anybody)
         .get("/join", join::page)

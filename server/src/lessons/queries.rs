@@ -1,8 +1,9 @@
 //! Lessons and their backdrops in the database.
 
-use bozzetto_core::board::Board;
-use bozzetto_core::join_code;
+use bozzetto_core::people::join_code;
+use bozzetto_core::stage::board::Board;
 use rusqlite::{Connection, OptionalExtension, params};
+use serde::Deserialize;
 
 use crate::store::{Result, StoreError};
 
@@ -11,9 +12,13 @@ pub struct LessonCard {
     pub id: i64,
     pub name: String,
     pub kind: String,
+    pub made_at: i64,
     pub used_at: i64,
     pub backdrops: Vec<Small>,
     pub captures: u32,
+    pub archived: bool,
+    /// Started without a word and never used: see [`CARD`].
+    pub stayed_empty: bool,
 }
 
 /// A backdrop as a small picture.
@@ -22,14 +27,60 @@ pub struct Small {
     pub name: String,
 }
 
-/// All lessons, the one used last first.
+/// What order lessons come in.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Sort {
+    /// The one used last comes first.
+    #[default]
+    Used,
+    /// The one made last comes first.
+    Made,
+    Name,
+}
+
+/// Which lessons are wanted, and in which order.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default)]
+pub struct Wanted {
+    /// Each of them is in the lesson's name or in that of one of its backdrops.
+    pub words: String,
+    pub sort: Sort,
+    pub archived: bool,
+}
+
+impl Wanted {
+    fn is(&self, lesson: &LessonCard) -> bool {
+        let small = lesson.backdrops.iter().map(|b| &b.name);
+        let names = std::iter::once(&lesson.name).chain(small);
+        let names: Vec<String> = names.map(|n| n.to_lowercase()).collect();
+        let words = self.words.to_lowercase();
+        lesson.archived == self.archived
+            && words
+                .split_whitespace()
+                .all(|word| names.iter().any(|name| name.contains(word)))
+    }
+}
+
+/// The columns of a card. One that stayed empty has no mark, no capture and no participant, and
+/// nothing but the board that it began with.
+const CARD: &str = "id, name, kind, created_at, used_at,
+    (SELECT count(*) FROM capture c WHERE c.lesson = lesson.id AND c.deleted_at IS NULL),
+    archived_at IS NOT NULL,
+    nameless
+        AND NOT EXISTS (SELECT 1 FROM change WHERE change.lesson = lesson.id)
+        AND NOT EXISTS (SELECT 1 FROM snapshot WHERE snapshot.lesson = lesson.id)
+        AND NOT EXISTS (SELECT 1 FROM capture c WHERE c.lesson = lesson.id)
+        AND NOT EXISTS (SELECT 1 FROM participant p WHERE p.lesson = lesson.id)
+        AND (SELECT count(*) FROM backdrop b WHERE b.lesson = lesson.id) = 1
+        AND NOT EXISTS (SELECT 1 FROM backdrop b WHERE b.lesson = lesson.id AND b.kind ->> 'board' IS NULL)";
+
+/// All lessons that are not deleted, the one used last first.
 pub fn all(conn: &Connection) -> Result<Vec<LessonCard>> {
     let mut lessons = conn
-        .prepare_cached(
-            "SELECT id, name, kind, used_at,
-                 (SELECT count(*) FROM capture c WHERE c.lesson = lesson.id AND c.deleted_at IS NULL)
-             FROM lesson WHERE deleted_at IS NULL ORDER BY used_at DESC, id DESC",
-        )?
+        .prepare_cached(&format!(
+            "SELECT {CARD} FROM lesson WHERE deleted_at IS NULL ORDER BY used_at DESC, id DESC"
+        ))?
         .query_map([], card)?
         .collect::<rusqlite::Result<Vec<_>>>()?;
     for lesson in &mut lessons {
@@ -38,14 +89,23 @@ pub fn all(conn: &Connection) -> Result<Vec<LessonCard>> {
     Ok(lessons)
 }
 
+/// Those of all lessons that are wanted.
+pub fn wanted(mut all: Vec<LessonCard>, wanted: &Wanted) -> Vec<LessonCard> {
+    all.retain(|lesson| wanted.is(lesson));
+    match wanted.sort {
+        Sort::Used => {}
+        Sort::Made => all.sort_by_key(|lesson| std::cmp::Reverse((lesson.made_at, lesson.id))),
+        Sort::Name => all.sort_by_cached_key(|lesson| lesson.name.to_lowercase()),
+    }
+    all
+}
+
 /// One lesson.
 pub fn one(conn: &Connection, id: i64) -> Result<Option<LessonCard>> {
     let mut lesson = conn
-        .prepare_cached(
-            "SELECT id, name, kind, used_at,
-                 (SELECT count(*) FROM capture c WHERE c.lesson = lesson.id AND c.deleted_at IS NULL)
-             FROM lesson WHERE deleted_at IS NULL AND id = ?1",
-        )?
+        .prepare_cached(&format!(
+            "SELECT {CARD} FROM lesson WHERE deleted_at IS NULL AND id = ?1"
+        ))?
         .query_row([id], card)
         .optional()?;
     if let Some(lesson) = &mut lesson {
@@ -59,9 +119,12 @@ fn card(row: &rusqlite::Row) -> rusqlite::Result<LessonCard> {
         id: row.get(0)?,
         name: row.get(1)?,
         kind: row.get(2)?,
-        used_at: row.get(3)?,
+        made_at: row.get(3)?,
+        used_at: row.get(4)?,
         backdrops: Vec::new(),
-        captures: row.get(4)?,
+        captures: row.get(5)?,
+        archived: row.get(6)?,
+        stayed_empty: row.get(7)?,
     })
 }
 
@@ -90,6 +153,13 @@ pub fn code(conn: &Connection, id: i64) -> Result<Option<String>> {
 pub fn create(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
     let id = create_empty(conn, name, kind)?;
     crate::backdrops::add_board(conn, id, Board::default(), false)?;
+    Ok(id)
+}
+
+/// Makes a lesson that nobody has named; gives its id.
+pub fn create_nameless(conn: &Connection, name: &str) -> Result<i64> {
+    let id = create(conn, name, "class")?;
+    conn.execute("UPDATE lesson SET nameless = 1 WHERE id = ?1", [id])?;
     Ok(id)
 }
 
@@ -142,7 +212,7 @@ pub fn renew_old_codes(conn: &Connection) -> Result<()> {
 
 pub fn rename(conn: &Connection, id: i64, name: &str) -> Result<bool> {
     let changed = conn.execute(
-        "UPDATE lesson SET name = ?1 WHERE id = ?2 AND deleted_at IS NULL",
+        "UPDATE lesson SET name = ?1, nameless = 0 WHERE id = ?2 AND deleted_at IS NULL",
         params![name, id],
     )?;
     Ok(changed == 1)
@@ -157,9 +227,20 @@ pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<bool> {
     )? == 1)
 }
 
+/// Puts a lesson away, or among the others again.
+pub fn set_archived(conn: &Connection, id: i64, archived: bool) -> Result<()> {
+    let at = archived.then(crate::now);
+    conn.execute(
+        "UPDATE lesson SET archived_at = ?1 WHERE id = ?2",
+        params![at, id],
+    )?;
+    Ok(())
+}
+
+/// Notes that a lesson was opened. One that was put away and is used again is among the others.
 pub fn touch(conn: &Connection, id: i64) -> Result<()> {
     conn.execute(
-        "UPDATE lesson SET used_at = ?1 WHERE id = ?2",
+        "UPDATE lesson SET used_at = ?1, archived_at = NULL WHERE id = ?2",
         params![crate::now(), id],
     )?;
     Ok(())

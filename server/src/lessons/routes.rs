@@ -2,14 +2,14 @@
 
 use askama::Template;
 use axum::Form;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use bozzetto_core::naming::tidy;
+use bozzetto_core::capture::name::tidy;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
 
-use super::queries::{self, LessonCard};
+use super::queries::{self, LessonCard, Sort, Wanted};
 use super::thumbnails;
 use crate::app::App;
 use crate::door::{Access, Routes};
@@ -21,11 +21,14 @@ pub fn routes() -> Routes {
         .get("/", home)
         .post("/lessons", create)
         .post("/lessons/now", start_now)
+        .get("/lessons/found", found)
         .get("/lessons/{lesson}", card)
         .get("/lessons/{lesson}/rename", rename_form)
         .post("/lessons/{lesson}/rename", rename)
         .post("/lessons/{lesson}/delete", delete)
         .post("/lessons/{lesson}/restore", restore)
+        .post("/lessons/{lesson}/archive", archive)
+        .post("/lessons/{lesson}/unarchive", unarchive)
         .get(
             "/lessons/{lesson}/backdrops/{backdrop}/thumbnail.png",
             thumbnails::show,
@@ -35,11 +38,27 @@ pub fn routes() -> Routes {
 #[derive(Template)]
 #[template(path = "home.html")]
 struct Home {
-    lessons: Vec<LessonCard>,
+    found: Found,
     /// What whoever runs the server should know.
     warnings: Vec<String>,
     /// Whether there is a session that can be left.
     can_leave: bool,
+}
+
+/// The lessons that are wanted.
+#[derive(Template)]
+#[template(path = "lessons_found.html")]
+struct Found {
+    wanted: Wanted,
+    lessons: Vec<LessonCard>,
+    /// How many are archived.
+    archived: usize,
+}
+
+impl Found {
+    fn sorted(&self, sort: Sort) -> bool {
+        self.wanted.sort == sort
+    }
 }
 
 #[derive(Template)]
@@ -54,11 +73,16 @@ struct RenameForm {
     lesson: LessonCard,
 }
 
+/// In a lesson's place once it is no longer there.
 #[derive(Template)]
-#[template(path = "lesson_deleted.html")]
-struct Deleted {
+#[template(path = "lesson_gone.html")]
+struct Gone {
     id: i64,
     name: String,
+    /// What has become of it.
+    what: &'static str,
+    /// What undoes that.
+    undo: &'static str,
 }
 
 impl LessonCard {
@@ -81,8 +105,8 @@ impl LessonCard {
     }
 }
 
-async fn home(State(app): State<App>) -> Result<Response> {
-    let lessons = app.store.read(queries::all).await?;
+async fn home(State(app): State<App>, Query(wanted): Query<Wanted>) -> Result<Response> {
+    let found = find_all(&app, wanted).await?;
     let room = app.room.clone();
     let filled = tokio::task::spawn_blocking(move || room.filled()).await;
     let full = filled.ok().and_then(|filled| filled.warning());
@@ -92,11 +116,46 @@ async fn home(State(app): State<App>) -> Result<Response> {
             .to_owned()
     });
     let home = Home {
-        lessons,
+        found,
         warnings: full.into_iter().chain(plain).collect(),
         can_leave: !app.open,
     };
     Ok(Html(home.render()?).into_response())
+}
+
+async fn found(State(app): State<App>, Query(wanted): Query<Wanted>) -> Result<Html<String>> {
+    Ok(Html(find_all(&app, wanted).await?.render()?))
+}
+
+/// How long a lesson that stayed empty is kept, in milliseconds: a browser without a line may still
+/// have something for it.
+const KEPT_EMPTY: i64 = 24 * 60 * 60 * 1000;
+
+/// The lessons that are wanted. Those that stayed empty are not shown once everybody has left them,
+/// and go by themselves after a day.
+async fn find_all(app: &App, wanted: Wanted) -> Result<Found> {
+    let mut all = app.store.read(queries::all).await?;
+    let mut left = Vec::new();
+    for lesson in all.iter().filter(|l| l.stayed_empty) {
+        if !app.live.is_used(lesson.id).await {
+            left.push((lesson.id, lesson.used_at));
+        }
+    }
+    all.retain(|l| !left.iter().any(|(id, _)| *id == l.id));
+    let old = crate::now() - KEPT_EMPTY;
+    let gone: Vec<i64> = left.iter().filter(|l| l.1 < old).map(|l| l.0).collect();
+    if !gone.is_empty() {
+        let sweep = move |conn: &rusqlite::Connection| {
+            gone.iter()
+                .try_for_each(|id| queries::set_deleted(conn, *id, true).map(|_| ()))
+        };
+        app.store.write(sweep).await?;
+    }
+    Ok(Found {
+        archived: all.iter().filter(|l| l.archived).count(),
+        lessons: queries::wanted(all, &wanted),
+        wanted,
+    })
 }
 
 async fn start_now(State(app): State<App>) -> Result<Redirect> {
@@ -105,7 +164,7 @@ async fn start_now(State(app): State<App>) -> Result<Redirect> {
         .to_string();
     let id = app
         .store
-        .write(move |conn| queries::create(conn, &name, "class"))
+        .write(move |conn| queries::create_nameless(conn, &name))
         .await?;
     Ok(Redirect::to(&format!("/lessons/{id}/stage")))
 }
@@ -173,7 +232,53 @@ async fn delete(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<Stri
         .write(move |conn| queries::set_deleted(conn, id, true))
         .await?;
     app.live.tell(id, Command::Deleted).await;
-    Ok(Html(Deleted { id, name }.render()?))
+    gone(id, name, "deleted", "restore")
+}
+
+fn gone(id: i64, name: String, what: &'static str, undo: &'static str) -> Result<Html<String>> {
+    let gone = Gone {
+        id,
+        name,
+        what,
+        undo,
+    };
+    Ok(Html(gone.render()?))
+}
+
+/// Whether a key's work is taken back: then the lesson is shown again.
+#[derive(Deserialize)]
+struct Undoing {
+    #[serde(default)]
+    undo: bool,
+}
+
+async fn archive(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Form(form): Form<Undoing>,
+) -> Result<Html<String>> {
+    put(app, id, true, form.undo).await
+}
+
+async fn unarchive(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Form(form): Form<Undoing>,
+) -> Result<Html<String>> {
+    put(app, id, false, form.undo).await
+}
+
+/// Puts a lesson into the archive, or out of it.
+async fn put(app: App, id: i64, archived: bool, undoing: bool) -> Result<Html<String>> {
+    let name = find(&app, id).await?.name;
+    app.store
+        .write(move |conn| queries::set_archived(conn, id, archived))
+        .await?;
+    match (undoing, archived) {
+        (true, _) => card(State(app), Path(id)).await,
+        (false, true) => gone(id, name, "archived", "unarchive"),
+        (false, false) => gone(id, name, "among the lessons again", "archive"),
+    }
 }
 
 async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {

@@ -3,14 +3,15 @@
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
-use bozzetto_core::backdrop::BackdropView;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::DisplayList;
-use bozzetto_core::frames::{Glass, Rect, Size};
-use bozzetto_core::history::Keep;
-use bozzetto_core::ids::BackdropId;
-use bozzetto_core::sheet::Sheets;
-use bozzetto_core::{backdrop, paint, pane};
+use bozzetto_core::geometry::frames::{Glass, Rect, Size};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::paint;
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::{backdrop, pane};
 use sha2::{Digest, Sha256};
 
 use crate::app::App;

@@ -6,10 +6,10 @@ use std::time::Duration;
 
 use axum::extract::ws::{CloseFrame, Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
-use bozzetto_core::change::Refusal;
-use bozzetto_core::rights;
-use bozzetto_core::settings::Settings;
-use bozzetto_core::wire::{self, FromServer, Goodbye, Hello, ToServer, decode, encode};
+use bozzetto_core::people::rights;
+use bozzetto_core::prefs::settings::Settings;
+use bozzetto_core::sheets::change::Refusal;
+use bozzetto_core::wire::{self, FromServer, Goodbye, Hello, ToServer, asked_for, decode, encode};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};
 use futures_util::{SinkExt, StreamExt};
@@ -263,7 +263,10 @@ impl Line<'_> {
                 continue;
             }
             let command = match message {
-                Message::Binary(bytes) if bytes.len() > longest => unreadable(Refusal::TooLarge),
+                Message::Binary(bytes) if bytes.len() > longest => Command::TooLong {
+                    connection,
+                    change: asked_for(&bytes),
+                },
                 Message::Binary(bytes) => match decode(&bytes) {
                     Some(message) => {
                         if message == ToServer::WantStills {

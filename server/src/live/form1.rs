@@ -1,13 +1,14 @@
 //! Changes as the first Bozzetto stored them: strokes were rows of points, not yet fitted, and there
 //! was nothing else. They are read for ever; nothing that was acknowledged is lost by an update.
 
-use bozzetto_core::change::{self, Change, Deed, SheetId};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{Held, Ink, Map};
-use bozzetto_core::ids::{AuthorId, ChangeId, MarkId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::geometry::frames::{Held, Ink, Map};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
 use bozzetto_core::ink::Points;
 use bozzetto_core::ink::fit::fit;
-use bozzetto_core::mark::{self, Tip};
+use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::marks::mark::{self};
+use bozzetto_core::sheets::change::{self, Change, Deed, SheetId};
 use bozzetto_core::wire::decode;
 use serde::{Deserialize, Serialize};
 
@@ -111,7 +112,7 @@ fn styled(style: &Style) -> mark::Style {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use bozzetto_core::frames::Point;
+    use bozzetto_core::geometry::frames::Point;
     use bozzetto_core::ink::InkPoint;
     use bozzetto_core::wire::encode;
 

@@ -2,12 +2,12 @@
 
 use std::collections::HashMap;
 
-use bozzetto_core::backdrop::{BackdropView, Seen};
-use bozzetto_core::change::Change;
-use bozzetto_core::history::Keep;
-use bozzetto_core::ids::{BackdropId, ChangeId};
-use bozzetto_core::pane::Beside;
-use bozzetto_core::sheet::{Sheets, Snapshot};
+use bozzetto_core::geometry::ids::{BackdropId, ChangeId};
+use bozzetto_core::sheets::change::Change;
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::sheet::{Sheets, Snapshot};
+use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::wire::{decode, encode};
 use rusqlite::{Connection, OptionalExtension, params};
 
@@ -34,6 +34,9 @@ pub struct Outline {
     pub name: String,
     pub aspect: (f64, f64),
     pub order: Vec<BackdropView>,
+    /// Those that were taken out of the order. Marks that were being drawn on them are kept: they
+    /// come back with them.
+    pub removed: Vec<BackdropId>,
     pub current: Option<BackdropId>,
     pub beside: Option<Beside>,
     pub paused: bool,
@@ -49,32 +52,11 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
     let Some(outline) = outline(conn, lesson)? else {
         return Ok(None);
     };
-    let snapshot: Option<(u64, Vec<u8>)> = conn
-        .prepare_cached("SELECT seq, body FROM snapshot WHERE lesson = ?1")?
-        .query_row([lesson], |row| {
-            Ok((row.get::<_, i64>(0)? as u64, row.get(1)?))
-        })
-        .optional()?;
-    let (mut seq, mut sheets) = match snapshot {
-        Some((seq, body)) if body.first() == Some(&FORM) => {
-            (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?))
-        }
-        // The log is whole: without a snapshot of this form it is read from its beginning.
-        Some(_) | None => (0, Sheets::new(Keep::All)),
-    };
-    let mut recent = Vec::new();
-    let mut log = conn.prepare_cached(
-        "SELECT seq, body FROM change WHERE lesson = ?1 AND seq > ?2 ORDER BY seq",
-    )?;
-    let mut rows = log.query(params![lesson, seq as i64])?;
-    while let Some(row) = rows.next()? {
-        let change = change(&row.get::<_, Vec<u8>>(1)?)?;
-        seq = row.get::<_, i64>(0)? as u64;
-        sheets
-            .apply(&change)
-            .map_err(|why| StoreError(format!("change {seq} of lesson {lesson}: {why}")))?;
-        recent.push((seq, change));
-    }
+    let Marks {
+        sheets,
+        seq,
+        after: mut recent,
+    } = marks(conn, lesson)?;
     let keep = recent.len().saturating_sub(RECENT);
     recent.drain(..keep);
     let known = conn
@@ -93,6 +75,71 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
     }))
 }
 
+/// A lesson's marks, as they are read most quickly.
+pub struct Marks {
+    pub sheets: Sheets,
+    /// The number of the last change.
+    pub seq: u64,
+    /// The changes after the snapshot.
+    pub after: Vec<(u64, Change)>,
+}
+
+/// A lesson's marks from the newest snapshot, and every change after it.
+///
+/// # Errors
+/// When something of it cannot be read or applied.
+pub fn marks(conn: &Connection, lesson: i64) -> Result<Marks> {
+    let snapshot: Option<(u64, Vec<u8>)> = conn
+        .prepare_cached("SELECT seq, body FROM snapshot WHERE lesson = ?1")?
+        .query_row([lesson], |row| {
+            Ok((row.get::<_, i64>(0)? as u64, row.get(1)?))
+        })
+        .optional()?;
+    let (from, mut sheets) = match snapshot {
+        Some((seq, body)) if body.first() == Some(&FORM) => {
+            (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?))
+        }
+        // The log is whole: without a snapshot of this form it is read from its beginning.
+        Some(_) | None => (0, Sheets::new(Keep::All)),
+    };
+    let after = apply_after(conn, lesson, from, &mut sheets)?;
+    let seq = after.last().map_or(from, |(seq, _)| *seq);
+    Ok(Marks { sheets, seq, after })
+}
+
+/// A lesson's marks as its whole log gives them, from nothing.
+///
+/// # Errors
+/// When a change cannot be read or applied.
+pub fn replay(conn: &Connection, lesson: i64) -> Result<Sheets> {
+    let mut sheets = Sheets::new(Keep::All);
+    apply_after(conn, lesson, 0, &mut sheets)?;
+    Ok(sheets)
+}
+
+/// Applies every change after `seq`, and gives them.
+fn apply_after(
+    conn: &Connection,
+    lesson: i64,
+    seq: u64,
+    sheets: &mut Sheets,
+) -> Result<Vec<(u64, Change)>> {
+    let mut applied = Vec::new();
+    let mut log = conn.prepare_cached(
+        "SELECT seq, body FROM change WHERE lesson = ?1 AND seq > ?2 ORDER BY seq",
+    )?;
+    let mut rows = log.query(params![lesson, seq as i64])?;
+    while let Some(row) = rows.next()? {
+        let seq = row.get::<_, i64>(0)? as u64;
+        let change = change(&row.get::<_, Vec<u8>>(1)?)?;
+        sheets
+            .apply(&change)
+            .map_err(|why| StoreError(format!("change {seq} of lesson {lesson}: {why}")))?;
+        applied.push((seq, change));
+    }
+    Ok(applied)
+}
+
 /// Name, running order, what is on stage and whether it is paused.
 pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
     let found = conn
@@ -106,6 +153,7 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
                 name: row.get(0)?,
                 aspect: (row.get(1)?, row.get(2)?),
                 order: Vec::new(),
+                removed: Vec::new(),
                 current: row
                     .get::<_, Option<i64>>(3)?
                     .map(|id| BackdropId(id as u64)),
@@ -127,6 +175,7 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
         return Ok(None);
     };
     outline.order = backdrops::of_lesson(conn, lesson)?;
+    outline.removed = backdrops::removed(conn, lesson)?;
     outline.beside = outline
         .beside
         .filter(|b| outline.order.iter().any(|o| o.id == b.backdrop))
@@ -141,7 +190,7 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
 }
 
 /// Keeps how backdrops are seen.
-pub fn keep_seen(conn: &Connection, seen: &[(BackdropId, Seen)]) -> Result<()> {
+pub fn keep_seen(conn: &Connection, seen: &[(BackdropId, ViewState)]) -> Result<()> {
     let mut update = conn.prepare_cached("UPDATE backdrop SET seen = ?1 WHERE id = ?2")?;
     for (id, seen) in seen {
         update.execute(params![backdrops::json(seen)?, id.0 as i64])?;

@@ -39,10 +39,24 @@ impl Live {
             .or_insert_with(|| {
                 let (commands, queue) = mpsc::channel(QUEUE);
                 let task = lesson::run(id, self.store.clone(), self.clone(), queue);
-                tokio::spawn(task);
+                self.supervise(id, task);
                 commands
             })
             .clone()
+    }
+
+    /// Runs a lesson's task. If it panics, the lesson is forgotten: its connections end, browsers come
+    /// back by themselves, and whoever is first opens it again from what is on disk.
+    fn supervise(&self, id: i64, task: impl Future<Output = ()> + Send + 'static) {
+        let (task, live) = (tokio::spawn(task), self.clone());
+        tokio::spawn(async move {
+            if let Err(e) = task.await
+                && e.is_panic()
+            {
+                tracing::error!("lesson {id} broke down and is opened again: {e}");
+                live.forget(id, || true);
+            }
+        });
     }
 
     /// Tells a lesson something, if it is open; nobody else needs to know.
@@ -70,6 +84,14 @@ impl Live {
         answer.await.map_err(|_| gone())
     }
 
+    /// Whether somebody is connected to a lesson.
+    pub async fn is_used(&self, id: i64) -> bool {
+        let (reply, answer) = oneshot::channel();
+        self.tell(id, Command::IsUsed { reply }).await;
+        // A lesson that is not open drops the question.
+        answer.await.unwrap_or(false)
+    }
+
     /// What participants are being shown.
     pub async fn shown(&self, id: i64) -> Result<Shown, StoreError> {
         let (reply, answer) = oneshot::channel();
@@ -91,5 +113,34 @@ impl Live {
             open.remove(&id);
         }
         ends
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A lesson whose task breaks down is another one for who comes next, and the others stay.
+    #[tokio::test]
+    async fn a_lesson_that_breaks_down_is_opened_again() {
+        let folder = tempfile::tempdir().unwrap();
+        let live = Live::new(Store::open(folder.path()).unwrap());
+        let (broken, mut end) = mpsc::channel(1);
+        let (whole, _end) = mpsc::channel(1);
+        for (id, commands) in [(1, &broken), (2, &whole)] {
+            live.open.lock().unwrap().insert(id, commands.clone());
+        }
+        live.supervise(2, std::future::pending());
+        live.supervise(1, async move {
+            end.recv().await;
+            panic!("as if a rule had been broken");
+        });
+        let (reply, _) = oneshot::channel();
+        broken.send(Command::Look { reply }).await.unwrap();
+        broken.closed().await;
+        while live.open.lock().unwrap().contains_key(&1) {
+            tokio::task::yield_now().await;
+        }
+        assert!(live.open.lock().unwrap().contains_key(&2));
     }
 }

@@ -5,8 +5,8 @@ use std::path::PathBuf;
 
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{self, DisplayList};
-use bozzetto_core::frames::{Glass, Size};
-use bozzetto_core::mark::Mark;
+use bozzetto_core::geometry::frames::{Glass, Size};
+use bozzetto_core::marks::mark::Mark;
 use serde::{Deserialize, Serialize};
 
 /// A file in the data folder. What it is called by is what is kept of it in a worker's memory.
@@ -84,6 +84,7 @@ pub enum Done {
         width: u32,
         height: u32,
         vector: bool,
+        moved: bool,
     },
     /// The sizes of a document's pages, in points.
     Document(Vec<(f32, f32)>),

@@ -9,8 +9,8 @@ use std::io::{Read, Write};
 use std::path::Path;
 use std::sync::Arc;
 
-use bozzetto_core::budget;
-use bozzetto_core::frames::{Glass, Size};
+use bozzetto_core::geometry::frames::{Glass, Size};
+use bozzetto_core::marks::budget;
 use bozzetto_core::wire::{decode, encode};
 use bozzetto_press::document::{Document, Part};
 use bozzetto_press::picture::{self, PageOf, Shown, Source};
@@ -110,6 +110,7 @@ impl Kept {
                     width: read.width,
                     height: read.height,
                     vector: read.vector,
+                    moved: read.moved,
                 })
             }
             Job::Document(path) => {

@@ -2,7 +2,7 @@
 
 mod routes;
 
-use bozzetto_core::settings::Settings;
+use bozzetto_core::prefs::settings::Settings;
 use rusqlite::{Connection, OptionalExtension};
 use serde_json::{Map, Value};
 
@@ -51,7 +51,7 @@ pub fn keep(conn: &Connection, settings: &Settings) -> store::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use bozzetto_core::settings::{Edge, Finger};
+    use bozzetto_core::prefs::settings::{Edge, Finger};
     use serde_json::json;
 
     #[test]

@@ -6,11 +6,12 @@ use axum::http::{HeaderValue, header};
 use axum::response::{IntoResponse, Response};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use bozzetto_core::frames::{Glass, Map, Rect, Size};
-use bozzetto_core::mark::{Body, Mark};
-use bozzetto_core::naming::file_name;
+use bozzetto_core::capture::name::file_name;
+use bozzetto_core::geometry::frames::{Glass, Map, Rect, Size};
+use bozzetto_core::geometry::zoom::Zoom;
+use bozzetto_core::marks::mark::{Body, Mark};
+use bozzetto_core::stage::backdrop::BackdropKind;
 use bozzetto_core::wire;
-use bozzetto_core::zoom::Zoom;
 use bozzetto_press::{inkml, sheet_svg};
 use serde::Serialize;
 
@@ -26,7 +27,8 @@ use crate::render::job::{Done, Job};
 /// The largest file that is read, in bytes.
 pub const LIMIT: usize = 24 * 1024 * 1024;
 
-/// The marks of a backdrop as they lie on the stage when it is seen whole, from the bottom up.
+/// The marks of a backdrop as they lie on the stage when it is seen whole, from the bottom up, and the
+/// stage, longer when they lie further down on a board.
 async fn marks(app: &App, lesson: i64, backdrop: u64) -> Result<(String, Size<Glass>, Vec<Mark>)> {
     let look = app.live.look(lesson).await;
     let look = look.map_err(|_| AppError::NotFound)?;
@@ -47,6 +49,11 @@ async fn marks(app: &App, lesson: i64, backdrop: u64) -> Result<(String, Size<Gl
         })
         .collect();
     marks.sort_by_key(|m| (m.style.layer(), m.z, m.id));
+    let lowest = marks.iter().map(|m| m.bounds().y1).fold(0.0, f64::max);
+    let stage = match view.kind {
+        BackdropKind::Board(_) => Size::new(stage.width, stage.height.max(lowest.ceil())),
+        _ => stage,
+    };
     Ok((view.name.clone(), stage, marks))
 }
 

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::{Path, State};
 use axum::http::{HeaderMap, header};
 use axum::response::Html;
-use bozzetto_core::join_code;
+use bozzetto_core::people::join_code;
 use qrcode::render::svg;
 use qrcode::{EcLevel, QrCode};
 

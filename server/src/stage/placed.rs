@@ -24,6 +24,9 @@ pub struct Kept {
     picture: String,
     width: u32,
     height: u32,
+    /// What is to be known of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    note: Option<&'static str>,
 }
 
 /// Keeps a picture that is to be placed.
@@ -41,6 +44,7 @@ pub async fn bring(State(app): State<App>, mut form: Multipart) -> Result<Json<K
         file,
         width,
         height,
+        moved,
         ..
     } = read.map_err(AppError::Unusable)?;
     let name = app.store.write(move |conn| keep(conn, &file)).await?;
@@ -48,6 +52,7 @@ pub async fn bring(State(app): State<App>, mut form: Multipart) -> Result<Json<K
         picture: name.to_string(),
         width,
         height,
+        note: moved.then_some(backdrops::STILL),
     }))
 }
 

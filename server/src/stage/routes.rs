@@ -10,11 +10,13 @@ use super::joining::{self, JoinSheet};
 use super::{ink_files, placed};
 use crate::app::App;
 use crate::auth::presenter;
+use crate::backdrops::begin_if_bare;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::headers::STAGE_POLICY;
 use crate::lessons::queries;
 use crate::live::connection::{self, Seat};
+use crate::live::lesson::Command;
 use crate::settings;
 
 pub fn routes() -> Routes {
@@ -68,8 +70,16 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
     let ((Some(lesson), Some(code)), settings) = found else {
         return Err(AppError::NotFound);
     };
-    if let Err(e) = app.store.write(move |conn| queries::touch(conn, id)).await {
+    let bare = lesson.backdrops.is_empty();
+    let opened = app.store.write(move |conn| {
+        queries::touch(conn, id)?;
+        begin_if_bare(conn, id)
+    });
+    if let Err(e) = opened.await {
         tracing::warn!("{e}");
+    }
+    if bare {
+        app.live.tell(id, Command::Changed { goto: None }).await;
     }
     let page = Stage {
         id,

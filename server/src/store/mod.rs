@@ -57,8 +57,7 @@ impl Store {
         let mut writer = connect(&path)?;
         // SQLite gives the files beside it the same permissions.
         crate::private::file(&path)?;
-        schema::migrations()
-            .to_latest(&mut writer)
+        migrate(&mut writer)
             .with_context(|| format!("{} could not be brought up to date", path.display()))?;
         let (jobs, queue) = mpsc::unbounded_channel();
         std::thread::Builder::new()
@@ -112,6 +111,14 @@ impl Store {
         .await
         .map_err(|e| StoreError(e.to_string()))?
     }
+}
+
+/// Brings tables of an earlier version up to date.
+///
+/// # Errors
+/// When they are of a later one.
+pub fn migrate(conn: &mut Connection) -> anyhow::Result<()> {
+    Ok(schema::migrations().to_latest(conn)?)
 }
 
 fn connect(path: &Path) -> anyhow::Result<Connection> {

@@ -9,6 +9,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(PLACED),
         M::up(KINDS),
         M::up(TRUST),
+        M::up(HOME),
     ])
 }
 
@@ -102,7 +103,7 @@ CREATE TABLE setting (
 ) STRICT;
 ";
 
-/// How each backdrop is seen: see `bozzetto_core::zoom`.
+/// How each backdrop is seen: see `bozzetto_core::geometry::zoom`.
 const ZOOM: &str = "
 ALTER TABLE backdrop ADD COLUMN zoom_by REAL NOT NULL DEFAULT 1;
 ALTER TABLE backdrop ADD COLUMN zoom_x REAL NOT NULL DEFAULT 0.5;
@@ -119,7 +120,7 @@ CREATE TABLE placed (
 ";
 
 /// Backdrops of every kind. What a backdrop is and how it is seen are core's `BackdropKind` and
-/// `Seen`, as JSON. Those without a lesson are kept in the library. A poster is what a moving
+/// `ViewState`, as JSON. Those without a lesson are kept in the library. A poster is what a moving
 /// backdrop last looked like.
 const KINDS: &str = "
 CREATE TABLE backdrop_of_any_kind (
@@ -180,4 +181,11 @@ ALTER TABLE presenter_session ADD COLUMN began_at INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE presenter_session ADD COLUMN seen_at INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE presenter_session ADD COLUMN agent TEXT NOT NULL DEFAULT '';
 UPDATE presenter_session SET began_at = expires_at - 2592000000, seen_at = expires_at - 2592000000;
+";
+
+/// `nameless`: started without a word, and named by us.
+const HOME: &str = "
+ALTER TABLE lesson ADD COLUMN archived_at INTEGER;
+ALTER TABLE lesson ADD COLUMN nameless INTEGER NOT NULL DEFAULT 0;
+UPDATE lesson SET nameless = 1 WHERE name LIKE 'Lesson of %, __:__';
 ";

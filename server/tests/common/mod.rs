@@ -14,13 +14,14 @@ use bozzetto::captures;
 use bozzetto::lessons::queries;
 use bozzetto::serve::{self, Tls};
 use bozzetto_core::capture;
-use bozzetto_core::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::colour::Rgb;
-use bozzetto_core::frames::{Map, Point, Rect, Size};
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::display::colour::Rgb;
+use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::fit::fit;
+use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
-use bozzetto_core::mark::{Body as MarkBody, Mark, Style, Tip};
+use bozzetto_core::marks::mark::{Body as MarkBody, Mark, Style};
+use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, Hello, OnStage, ToServer, Welcome, decode, encode};
 use futures_util::{SinkExt, StreamExt};
 use http_body_util::BodyExt;
@@ -352,4 +353,15 @@ pub fn add(backdrop: BackdropId, mark: Mark) -> Intent {
         sheet: SheetId::Backdrop(backdrop),
         op: Op::Add(mark),
     }])
+}
+
+/// A picture in four colours, one to a quarter.
+pub fn quarters() -> Vec<u8> {
+    let picture = image::RgbImage::from_fn(80, 60, |x, y| {
+        let (right, low) = (x >= 40, y >= 30);
+        image::Rgb([u8::from(right) * 200, u8::from(low) * 200, 90])
+    });
+    let mut out = std::io::Cursor::new(Vec::new());
+    picture.write_to(&mut out, image::ImageFormat::Png).unwrap();
+    out.into_inner()
 }

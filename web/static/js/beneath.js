@@ -33,6 +33,8 @@ class Holder {
     this.heldName = "";
     /** The enlarged part of a document's page. @type {HTMLImageElement | null} */
     this.part = null;
+    /** Where it lies, and where the whole page lay then. @type {{ lies: number[], page: string }} */
+    this.partAt = { lies: [], page: "" };
     this.used = 0;
   }
 
@@ -166,14 +168,18 @@ export class Beneath {
       }
       const { width, x, y, w, h, lies } = part;
       const src = `${this.base}/backdrops/${pane.id}/pages/${pane.page}?width=${width}&x=${x}&y=${y}&w=${w}&h=${h}`;
-      if (holder.part?.getAttribute("src") === src) continue;
+      holder.partAt = { lies, page: pane.lies.join() };
+      if (holder.part?.getAttribute("src") === src) {
+        if (holder.part.isConnected) this.lay(holder.part, lies, pane.room);
+        continue;
+      }
       const image = new Image();
       image.alt = "";
       image.className = "part";
       image.addEventListener("load", () => {
         if (this.holder(pane.id).part !== image) return;
         holder.wrap.append(image);
-        this.lay(image, lies, pane.room);
+        this.place();
       });
       holder.part?.remove();
       holder.part = image;
@@ -216,14 +222,23 @@ export class Beneath {
       if (!pane) continue;
       const { css, origin } = this;
       const [x0, y0, x1, y1] = pane.room.map((v) => v * css);
-      Object.assign(holder.wrap.style, { left: `${x0 + origin.x}px`, top: `${y0 + origin.y}px`, width: `${x1 - x0}px`, height: `${y1 - y0}px` });
+      Object.assign(holder.wrap.style, {
+        left: `${x0 + origin.x}px`,
+        top: `${y0 + origin.y}px`,
+        width: `${x1 - x0}px`,
+        height: `${y1 - y0}px`,
+      });
       if (holder.live instanceof HTMLIFrameElement) this.layFrame(holder.live, pane);
       else if (holder.live) {
         const lies = holder.shows ? this.glass.lies(pane.id, new Float64Array(holder.shows)) : this.wholeOf(pane);
         this.lay(holder.live, lies, pane.room);
       }
       if (holder.held) this.lay(holder.held, pane.lies, pane.room);
-      if (holder.part?.isConnected) holder.part.classList.toggle("old", true);
+      if (holder.part?.isConnected) {
+        const { lies, page } = holder.partAt;
+        if (page === pane.lies.join()) this.lay(holder.part, lies, pane.room);
+        else holder.part.classList.add("old");
+      }
     }
   }
 
@@ -251,8 +266,16 @@ export class Beneath {
   layFrame(element, pane) {
     const [width, height] = pane.window;
     const scale = pane.scale * this.css;
-    const at = this.glass.lies(pane.id, new Float64Array([pane.scroll[0], pane.scroll[1], pane.scroll[0] + width, pane.scroll[1] + height]));
-    Object.assign(element.style, { width: `${width}px`, height: `${height}px`, transformOrigin: "0 0", transform: `translate(${(at[0] - pane.room[0]) * this.css}px, ${(at[1] - pane.room[1]) * this.css}px) scale(${scale})` });
+    const at = this.glass.lies(
+      pane.id,
+      new Float64Array([pane.scroll[0], pane.scroll[1], pane.scroll[0] + width, pane.scroll[1] + height]),
+    );
+    Object.assign(element.style, {
+      width: `${width}px`,
+      height: `${height}px`,
+      transformOrigin: "0 0",
+      transform: `translate(${(at[0] - pane.room[0]) * this.css}px, ${(at[1] - pane.room[1]) * this.css}px) scale(${scale})`,
+    });
   }
 
   /** Where a web page is loaded from: its files have a key, which each loading asks for anew. @param {Pane} pane */

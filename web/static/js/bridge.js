@@ -21,17 +21,30 @@
     if (bozzetto === "scrollBy") scrollBy({ left: x, top: y, behavior: "instant" });
     where();
   });
-  addEventListener("wheel", (e) => {
-    if (!e.ctrlKey) return;
-    e.preventDefault();
-    tell({ kind: "zoom", by: Math.exp(-e.deltaY / 400), x: e.clientX, y: e.clientY });
-  }, { passive: false });
+  addEventListener(
+    "wheel",
+    (e) => {
+      if (!e.ctrlKey) return;
+      e.preventDefault();
+      tell({ kind: "zoom", by: Math.exp(-e.deltaY / 400), x: e.clientX, y: e.clientY });
+    },
+    { passive: false },
+  );
   /** @param {EventTarget | null} target */
   const typing = (target) => target instanceof Element && target.closest("input, textarea, select, [contenteditable]");
   for (const type of /** @type {const} */ (["keydown", "keyup"])) {
     addEventListener(type, (e) => {
       if (typing(e.target) || e.defaultPrevented) return;
-      tell({ kind: "key", type, key: e.key, shiftKey: e.shiftKey, ctrlKey: e.ctrlKey, altKey: e.altKey, metaKey: e.metaKey, repeat: e.repeat });
+      tell({
+        kind: "key",
+        type,
+        key: e.key,
+        shiftKey: e.shiftKey,
+        ctrlKey: e.ctrlKey,
+        altKey: e.altKey,
+        metaKey: e.metaKey,
+        repeat: e.repeat,
+      });
     });
   }
   root.dataset.bozzetto = "bridged";

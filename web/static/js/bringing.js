@@ -12,7 +12,7 @@ const LATE = 15000;
  * @param {File[]} files
  * @param {string} to the address that takes them
  * @param {(words: string, part: number) => void} progress what is being brought, and how much of it, from 0 to 1
- * @returns {Promise<string[]>} why some were not taken
+ * @returns {Promise<string[]>} why some were not taken, and what is to be known of others
  */
 export async function bringFiles(files, to, progress) {
   const refused = [];
@@ -20,7 +20,8 @@ export async function bringFiles(files, to, progress) {
   let last = "";
   for (const [i, file] of files.entries()) {
     const words = files.length > 1 ? `${file.name} (${i + 1} of ${files.length})` : file.name;
-    const tell = (/** @type {number} */ part) => progress(part < 1 ? `Bringing ${words}` : `${words} is here; it is being read.`, part);
+    const tell = (/** @type {number} */ part) =>
+      progress(part < 1 ? `Bringing ${words}` : `${words} is here; it is being read.`, part);
     tell(0);
     try {
       const { added, why } = await bring(file, to, last, tell);
@@ -33,7 +34,7 @@ export async function bringFiles(files, to, progress) {
   return refused;
 }
 
-/** What came of a file: the backdrop's id, or why it was not taken. @typedef {{ added: string, why: string[] }} Came */
+/** What came of a file: the backdrop's id, and why it was not taken or what is to be known of it. @typedef {{ added: string, why: string[] }} Came */
 
 /** @param {File} file @param {string} to @param {string} after @param {(part: number) => void} progress */
 async function bring(file, to, after, progress) {
@@ -45,7 +46,7 @@ async function bring(file, to, after, progress) {
     if (poster) body.append("poster", poster, "poster.png");
     body.append("file", file, file.name);
   } else if (file.type === "image/avif" || /\.avif$/i.test(file.name)) {
-    body.append("file", await asPng(file), file.name.replace(/\.avif$/i, "") + ".png");
+    body.append("file", await asPng(file), `${file.name.replace(/\.avif$/i, "")}.png`);
   } else {
     body.append("file", file, file.name);
   }
@@ -62,11 +63,15 @@ function send(to, body, progress) {
     const request = new XMLHttpRequest();
     request.open("POST", to);
     request.upload.addEventListener("progress", (e) => e.lengthComputable && progress(e.loaded / e.total));
-    request.addEventListener("error", () => reject(new Error("The line broke off on the way; nothing of it was kept. Try again when it is back.")));
+    request.addEventListener("error", () =>
+      reject(new Error("The line broke off on the way; nothing of it was kept. Try again when it is back.")),
+    );
     request.addEventListener("load", () => {
       try {
-        const { added, refused } = JSON.parse(request.responseText);
-        const why = refused.map((/** @type {{ file: string, why: string }} */ r) => `${r.file}: ${r.why}`);
+        const { added, refused, notes } = JSON.parse(request.responseText);
+        const why = [...refused, ...notes].map(
+          (/** @type {{ file: string, why: string }} */ r) => `${r.file}: ${r.why}`,
+        );
         resolve({ added: `${added.at(-1) ?? ""}`, why });
       } catch {
         reject(new Error(request.getResponseHeader("x-bozzetto-says") ?? "That did not work."));
@@ -82,7 +87,9 @@ function send(to, body, progress) {
  * @returns {Promise<{ about: About, poster: Blob | null }>}
  */
 async function opened(file) {
-  const cannot = new Error("This browser cannot play it. WebM and MP4 with H.264 work in most browsers; converting it to one of these helps.");
+  const cannot = new Error(
+    "This browser cannot play it. WebM and MP4 with H.264 work in most browsers; converting it to one of these helps.",
+  );
   const video = document.createElement("video");
   video.muted = true;
   video.preload = "auto";
@@ -96,7 +103,12 @@ async function opened(file) {
     });
     if (!video.videoWidth) throw new Error("It has sound, but no picture.");
     if (!Number.isFinite(video.duration)) await lengthOf(video);
-    const about = { width: video.videoWidth, height: video.videoHeight, duration: video.duration, moments: await momentsOf(video) };
+    const about = {
+      width: video.videoWidth,
+      height: video.videoHeight,
+      duration: video.duration,
+      moments: await momentsOf(video),
+    };
     return { about, poster: await pictureOf(video) };
   } finally {
     URL.revokeObjectURL(address);
@@ -105,7 +117,9 @@ async function opened(file) {
 
 /** Recordings often do not say how long they are: far ahead, the browser finds out. @param {HTMLVideoElement} video */
 async function lengthOf(video) {
-  const known = new Promise((done) => video.addEventListener("durationchange", () => Number.isFinite(video.duration) && done(undefined)));
+  const known = new Promise((done) =>
+    video.addEventListener("durationchange", () => Number.isFinite(video.duration) && done(undefined)),
+  );
   video.currentTime = 1e9;
   await Promise.race([known, new Promise((done) => setTimeout(done, 4000))]);
 }
@@ -150,7 +164,9 @@ async function asPng(file) {
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [picture.width, picture.height];
   canvas.getContext("2d")?.drawImage(picture, 0, 0);
-  const blob = await new Promise((/** @type {(b: Blob | null) => void} */ resolve) => canvas.toBlob(resolve, "image/png"));
+  const blob = await new Promise((/** @type {(b: Blob | null) => void} */ resolve) =>
+    canvas.toBlob(resolve, "image/png"),
+  );
   if (!blob) throw new Error("The picture is too large.");
   return blob;
 }

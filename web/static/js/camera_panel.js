@@ -82,6 +82,10 @@ export function prepareCamera({ active, moving, beneath }) {
     beneath.show();
     moving.key(id);
   };
-  el("camera-turn").addEventListener("click", () => orient(({ orientation }) => (orientation.turn = (orientation.turn + 1) % 4)));
-  el("camera-mirror").addEventListener("click", () => orient(({ orientation }) => (orientation.mirror = !orientation.mirror)));
+  el("camera-turn").addEventListener("click", () =>
+    orient(({ orientation }) => (orientation.turn = (orientation.turn + 1) % 4)),
+  );
+  el("camera-mirror").addEventListener("click", () =>
+    orient(({ orientation }) => (orientation.mirror = !orientation.mirror)),
+  );
 }

@@ -18,8 +18,16 @@ import { Source, shownIn } from "./sources.js";
  */
 export const CONTROLS = {
   zoom: { key: "zoom", mode: "", words: (value, { min }) => `${(value / (min || 1)).toFixed(1)}×` },
-  focus: { key: "focusDistance", mode: "focusMode", words: (value) => `${value.toLocaleString("en", { maximumFractionDigits: 2 })} m` },
-  exposure: { key: "exposureTime", mode: "exposureMode", words: (value) => `${(value / 10).toLocaleString("en", { maximumFractionDigits: 1 })} ms` },
+  focus: {
+    key: "focusDistance",
+    mode: "focusMode",
+    words: (value) => `${value.toLocaleString("en", { maximumFractionDigits: 2 })} m`,
+  },
+  exposure: {
+    key: "exposureTime",
+    mode: "exposureMode",
+    words: (value) => `${(value / 10).toLocaleString("en", { maximumFractionDigits: 1 })} ms`,
+  },
 };
 
 const usual = (/** @type {string} */ name) => `camera:${name}`;
@@ -48,11 +56,18 @@ const had = (backdrop) => localStorage.getItem(`camera-of:${backdrop}`) ?? local
 export async function startCamera(backdrop, wanted) {
   const kept = remembered(had(backdrop));
   const height = wanted.height ?? kept.height ?? 1080;
-  const video = /** @type {any} */ ({ height: { ideal: height }, width: { ideal: Math.round((height * 16) / 9) }, zoom: true });
-  const ask = (/** @type {string | undefined} */ id) => navigator.mediaDevices.getUserMedia({ video: id ? { ...video, deviceId: { exact: id } } : video, audio: false });
+  const video = /** @type {any} */ ({
+    height: { ideal: height },
+    width: { ideal: Math.round((height * 16) / 9) },
+    zoom: true,
+  });
+  const ask = (/** @type {string | undefined} */ id) =>
+    navigator.mediaDevices.getUserMedia({ video: id ? { ...video, deviceId: { exact: id } } : video, audio: false });
   // A device that was unplugged since is no reason to start none.
   const gone = (/** @type {any} */ e) => e.name === "OverconstrainedError" || e.name === "NotFoundError";
-  const stream = await (wanted.deviceId ? ask(wanted.deviceId) : ask(kept.deviceId).catch((e) => (gone(e) ? ask(undefined) : Promise.reject(e))));
+  const stream = await (wanted.deviceId
+    ? ask(wanted.deviceId)
+    : ask(kept.deviceId).catch((e) => (gone(e) ? ask(undefined) : Promise.reject(e))));
   const [track] = stream.getVideoTracks();
   const source = new Source(track, await shownIn(stream), track.label);
   const own = remembered(source.name);

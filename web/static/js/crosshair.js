@@ -26,10 +26,20 @@ export function prepareCrosshair({ glass, hand, sheet, area }) {
   /** @param {"pointerdown" | "pointermove" | "pointerup" | "pointercancel"} what @param {KeyboardEvent} [e] */
   const tell = (what, e) => {
     const { left, top, width, height } = sheet.getBoundingClientRect();
-    sheet.dispatchEvent(new PointerEvent(what, {
-      pointerId: POINTER, pointerType: "mouse", isPrimary: true, button: what === "pointermove" ? -1 : 0, buttons: down ? 1 : 0, pressure: 0.5,
-      clientX: left + at.x * width, clientY: top + at.y * height, shiftKey: e?.shiftKey, bubbles: true,
-    }));
+    sheet.dispatchEvent(
+      new PointerEvent(what, {
+        pointerId: POINTER,
+        pointerType: "mouse",
+        isPrimary: true,
+        button: what === "pointermove" ? -1 : 0,
+        buttons: down ? 1 : 0,
+        pressure: 0.5,
+        clientX: left + at.x * width,
+        clientY: top + at.y * height,
+        shiftKey: e?.shiftKey,
+        bubbles: true,
+      }),
+    );
   };
   const show = () => {
     const { left, top, width, height } = area();

@@ -20,7 +20,8 @@ export function prepareDivider({ glass, act }) {
     e.preventDefault();
   });
   /** @param {PointerEvent} e @param {boolean} last */
-  const to = (e, last) => act(() => glass.divide(e.clientX - area.left - (divider.parentElement?.getBoundingClientRect().left ?? 0), last));
+  const to = (e, last) =>
+    act(() => glass.divide(e.clientX - area.left - (divider.parentElement?.getBoundingClientRect().left ?? 0), last));
   divider.addEventListener("pointermove", (e) => dragged && (to(e, false), place(area)));
   for (const end of ["pointerup", "pointercancel"]) {
     divider.addEventListener(end, (e) => {
@@ -48,7 +49,11 @@ export function prepareDivider({ glass, act }) {
     const at = glass.divider();
     divider.hidden = at < 0;
     if (at < 0) return;
-    Object.assign(divider.style, { left: `${area.left + at * css()}px`, top: `${area.top}px`, height: `${area.height}px` });
+    Object.assign(divider.style, {
+      left: `${area.left + at * css()}px`,
+      top: `${area.top}px`,
+      height: `${area.height}px`,
+    });
     divider.setAttribute("aria-valuenow", `${Math.round((at / 1920) * 100)}`);
     divider.setAttribute("aria-valuemin", "20");
     divider.setAttribute("aria-valuemax", "80");

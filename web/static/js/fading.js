@@ -7,19 +7,25 @@
 /**
  * @param {Glass} glass
  * @param {Layers} layers
- * @returns {() => void} to be called whenever ink may have come or gone
+ * @returns {() => void} to be called whenever ink may have come or gone: however often, it is looked
+ *   at once a frame
  */
 export function fadingInk(glass, layers) {
   /** @type {number | undefined} */
   let timer;
-  let frame = 0;
-  function look() {
+  let waits = false;
+  function soon() {
     clearTimeout(timer);
-    cancelAnimationFrame(frame);
+    if (waits) return;
+    waits = true;
+    requestAnimationFrame(look);
+  }
+  function look() {
+    waits = false;
     const wait = glass.fade();
     layers.draw();
-    if (wait === 0) frame = requestAnimationFrame(look);
-    else if (wait > 0) timer = window.setTimeout(look, wait);
+    if (wait === 0) soon();
+    else if (wait > 0) timer = window.setTimeout(soon, wait);
   }
-  return look;
+  return soon;
 }

@@ -2,7 +2,8 @@
 // Who goes by keyboard stays where they were when htmx puts something in place of what they pressed.
 
 /** @param {Element} within */
-const controls = (within) => /** @type {HTMLElement[]} */ ([...within.querySelectorAll("button, a[href], input, select, summary")]);
+const controls = (within) =>
+  /** @type {HTMLElement[]} */ ([...within.querySelectorAll("button, a[href], input, select, summary")]);
 
 /** What had the keyboard: which control, counted from 0, of which element. @type {{ id: string, at: number } | null} */
 let held = null;

@@ -2,10 +2,10 @@
 // Following: the stage on a participant's own screen, and what they can pick up.
 
 import init, { Glass } from "../glass/glass.js";
-import { thousands } from "./capture_box.js";
 import { Beneath } from "./beneath.js";
+import { thousands } from "./capture_box.js";
 import { fadingInk } from "./fading.js";
-import { Frames, canDecode } from "./frames.js";
+import { canDecode, Frames } from "./frames.js";
 import { Layers } from "./layers.js";
 import { Line } from "./line.js";
 import { showLine } from "./messages.js";
@@ -21,7 +21,13 @@ const TAP_PX = 10;
 const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
 const glass = new Glass(crypto.getRandomValues(new Uint32Array(1))[0], undefined);
-const beneath = new Beneath({ glass, host: el("beneath"), base: `/follow/${lesson}`, runs: false, changed: () => layers.drawSoon() });
+const beneath = new Beneath({
+  glass,
+  host: el("beneath"),
+  base: `/follow/${lesson}`,
+  runs: false,
+  changed: () => layers.drawSoon(),
+});
 const layers = new Layers(glass, wasm, el("picture"), `/follow/${lesson}/placed`, beneath, true);
 const play = playVideos({ glass, beneath, loud: false });
 const fades = fadingInk(glass, layers);
@@ -41,6 +47,8 @@ const line = new Line({
 });
 
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
+// A picture that has stopped says so; while the lesson is paused or the line down, that is said instead.
+setInterval(() => (el("stopped").hidden = !frames.hasStopped || !el("paused").hidden || !el("line").hidden), 500);
 
 /** @param {any[]} events */
 function heard(events) {
@@ -48,7 +56,9 @@ function heard(events) {
     if (event.type === "welcome") {
       if (!canDecode()) glass.want_stills();
     } else if (event.type === "panes") {
-      const ids = JSON.parse(glass.panes_shown()).map((/** @type {{ id: string }} */ p) => p.id).join();
+      const ids = JSON.parse(glass.panes_shown())
+        .map((/** @type {{ id: string }} */ p) => p.id)
+        .join();
       if (ids !== shownId) glass.zoom_whole();
       shownId = ids;
       layOut();
@@ -130,16 +140,26 @@ function at(e) {
 el("zoom-in").addEventListener("click", () => zoom(1.5));
 el("zoom-out").addEventListener("click", () => zoom(1 / 1.5));
 el("zoom-all").addEventListener("click", whole);
-mount.addEventListener("wheel", (e) => {
-  e.preventDefault();
-  zoom(Math.exp(-e.deltaY / 400), ...at(e));
-}, { passive: false });
+mount.addEventListener(
+  "wheel",
+  (e) => {
+    e.preventDefault();
+    zoom(Math.exp(-e.deltaY / 400), ...at(e));
+  },
+  { passive: false },
+);
 mount.addEventListener("keydown", (e) => {
   const step = 60;
   /** @type {Record<string, () => void>} */
   const keys = {
-    "+": () => zoom(1.25), "=": () => zoom(1.25), "-": () => zoom(1 / 1.25), 0: whole,
-    ArrowLeft: () => move(step, 0), ArrowRight: () => move(-step, 0), ArrowUp: () => move(0, step), ArrowDown: () => move(0, -step),
+    "+": () => zoom(1.25),
+    "=": () => zoom(1.25),
+    "-": () => zoom(1 / 1.25),
+    0: whole,
+    ArrowLeft: () => move(step, 0),
+    ArrowRight: () => move(-step, 0),
+    ArrowUp: () => move(0, step),
+    ArrowDown: () => move(0, -step),
   };
   if (!keys[e.key] || e.ctrlKey || e.metaKey) return;
   keys[e.key]();
@@ -161,9 +181,13 @@ for (const end of ["pointerup", "pointercancel"]) {
 // A tap brings what a phone held across has no room for, and puts it away again.
 /** @type {{ x: number, y: number, at: number } | null} */
 let tapped = null;
-mount.addEventListener("pointerdown", (e) => (tapped = e.isPrimary ? { x: e.clientX, y: e.clientY, at: e.timeStamp } : null));
+mount.addEventListener(
+  "pointerdown",
+  (e) => (tapped = e.isPrimary ? { x: e.clientX, y: e.clientY, at: e.timeStamp } : null),
+);
 mount.addEventListener("pointerup", (e) => {
-  if (!tapped || e.timeStamp - tapped.at > TAP_MS || Math.hypot(e.clientX - tapped.x, e.clientY - tapped.y) > TAP_PX) return;
+  if (!tapped || e.timeStamp - tapped.at > TAP_MS || Math.hypot(e.clientX - tapped.x, e.clientY - tapped.y) > TAP_PX)
+    return;
   document.body.classList.toggle("touched");
 });
 new ResizeObserver(soon).observe(mount);
@@ -196,7 +220,8 @@ function takeAway(item, mark) {
   open.className = "open";
   open.setAttribute("aria-label", `Open ${item.name} large`);
   const small = new Image();
-  small.src = `${base}/picture.png`;
+  small.src = `${base}/small.png`;
+  small.loading = "lazy";
   small.alt = "";
   open.append(small);
   open.addEventListener("click", () => openLarge(item, base));

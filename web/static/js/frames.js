@@ -7,6 +7,9 @@
 /** Whether this browser can decode streams; on a plain HTTP address it says it cannot. */
 export const canDecode = () => "VideoDecoder" in window;
 
+/** A stream of which nothing has come for so many milliseconds has stopped; see `IDLE` in streams.js. */
+const STOPPED = 7000;
+
 class Player {
   /** @param {Frames} frames @param {string} id */
   constructor(frames, id) {
@@ -28,12 +31,20 @@ class Player {
     if (frame.key && frame.codec) {
       this.frames.check(frame.codec);
       if (!this.decoder || this.decoder.state === "closed") this.begin();
-      this.decoder?.configure({ codec: frame.codec, codedWidth: frame.width, codedHeight: frame.height, optimizeForLatency: true, colorSpace: JSON.parse(frame.colour ?? "{}") });
+      this.decoder?.configure({
+        codec: frame.codec,
+        codedWidth: frame.width,
+        codedHeight: frame.height,
+        optimizeForLatency: true,
+        colorSpace: JSON.parse(frame.colour ?? "{}"),
+      });
     }
-    if (!this.decoder || this.decoder.state !== "configured") return;
+    if (this.decoder?.state !== "configured") return;
     const stamp = ++this.stamp;
     this.under.set(stamp, { taken: frame.taken, shows: [...frame.shows] });
-    this.decoder.decode(new EncodedVideoChunk({ type: frame.key ? "key" : "delta", timestamp: stamp, data: frame.data }));
+    this.decoder.decode(
+      new EncodedVideoChunk({ type: frame.key ? "key" : "delta", timestamp: stamp, data: frame.data }),
+    );
   }
 
   begin() {
@@ -86,6 +97,8 @@ export class Frames {
     this.flush = flush;
     /** @type {Map<string, Player>} */
     this.players = new Map();
+    /** When something of a stream was last seen, or it began to be awaited. @type {Map<string, number>} */
+    this.last = new Map();
     /** Codecs that have been looked at. @type {Set<string>} */
     this.checked = new Set();
   }
@@ -110,7 +123,17 @@ export class Frames {
         this.players.set(id, player);
       }
       if (frame.still) player.still({ data: frame.data, taken: frame.taken, shows: frame.shows });
-      else if (canDecode()) player.decode({ key: frame.key, codec: frame.codec ?? undefined, colour: frame.colour ?? undefined, width: frame.width, height: frame.height, taken: frame.taken, shows: frame.shows, data: frame.data });
+      else if (canDecode())
+        player.decode({
+          key: frame.key,
+          codec: frame.codec ?? undefined,
+          colour: frame.colour ?? undefined,
+          width: frame.width,
+          height: frame.height,
+          taken: frame.taken,
+          shows: frame.shows,
+          data: frame.data,
+        });
     }
     this.flush();
   }
@@ -123,6 +146,7 @@ export class Frames {
 
   /** @param {Player} player @param {number[]} shows */
   shown(player, shows) {
+    this.last.set(player.id, performance.now());
     const holder = this.beneath.holder(player.id);
     const fresh = holder.live !== player.canvas;
     const same = holder.shows?.every((v, i) => v === shows[i]);
@@ -134,10 +158,21 @@ export class Frames {
 
   /** What has left the stage is let go; what came on it and shows nothing is asked for. */
   tidy() {
+    for (const { id, streams } of this.beneath.panes)
+      if (streams && !this.last.has(id)) this.last.set(id, performance.now());
     for (const [id, player] of this.players) {
       if (this.beneath.pane(id)?.streams) continue;
       player.stop();
       this.players.delete(id);
+      this.last.delete(id);
     }
+  }
+
+  /** Whether a moving backdrop on stage is awaited, and nothing has come of it for a while. */
+  get hasStopped() {
+    const now = performance.now();
+    return this.beneath.panes.some(
+      (p) => p.streams && p.frozen === null && now - (this.last.get(p.id) ?? now) > STOPPED,
+    );
   }
 }

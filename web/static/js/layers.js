@@ -31,7 +31,7 @@ export class Layers {
     this.wasm = wasm;
     this.picture = picture;
     this.backdrop = context("backdrop", false);
-    // Wet ink goes to the screen without waiting for the rest of the page. A layer that multiplies
+    // Wet ink goes to the screen without waiting for the rest of the page. A layer that mixes
     // cannot: it has to be mixed with what is beneath.
     this.contexts = NAMES.map((name) => context(name, name === "wet-ink"));
     /** Device pixels to a glass unit, and where the glass begins on the canvas. */
@@ -164,8 +164,9 @@ export class Layers {
       this.toGlass(context);
       print(context, glass, wasm, this.find);
     }
-    // Layers that multiply make the browser mix the whole picture anew: only while there is something.
-    if (number < 2 && (added || damage.length === 4)) context.canvas.style.visibility = glass.is_clear(number) ? "hidden" : "";
+    // Layers that mix make the browser mix the whole picture anew: only while there is something.
+    if (number < 2 && (added || damage.length === 4))
+      context.canvas.style.visibility = glass.is_clear(number) ? "hidden" : "";
   }
 }
 

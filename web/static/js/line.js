@@ -22,13 +22,14 @@ const LOOK = 500;
 export class Line {
   /**
    * @param {{ glass: Glass, address: string, keeping?: Keeping,
-   *   heard: (events: any[]) => void, says: (state: "up" | "down" | "old" | "gone" | "away" | "out") => void }} options
+   *   heard: (events: any[]) => void, complains?: (why: string) => void, says: (state: "up" | "down" | "old" | "gone" | "away" | "out") => void }} options
    */
-  constructor({ glass, address, keeping, heard, says }) {
+  constructor({ glass, address, keeping, heard, complains, says }) {
     this.glass = glass;
     this.keeping = keeping;
     this.heard = heard;
     this.says = says;
+    this.complains = complains;
     const base = new URL(address, location.href);
     base.protocol = base.protocol === "https:" ? "wss:" : "ws:";
     this.address = base.href;
@@ -70,7 +71,8 @@ export class Line {
     if (now - this.lookedAt > 3 * LOOK) this.heardAt = now;
     this.lookedAt = now;
     const silent = now - this.heardAt;
-    if (silent > (this.socket?.readyState === WebSocket.CONNECTING ? TO_CONNECT : this.glass.dead_after())) this.giveUp();
+    if (silent > (this.socket?.readyState === WebSocket.CONNECTING ? TO_CONNECT : this.glass.dead_after()))
+      this.giveUp();
   }
 
   /** Takes the line for dead, though nothing has said so. */
@@ -130,5 +132,7 @@ export class Line {
         this.socket.send(/** @type {Uint8Array<ArrayBuffer>} */ (bytes));
       }
     }
+    const why = this.glass.complaint();
+    if (why) this.complains?.(why);
   }
 }

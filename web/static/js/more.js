@@ -8,7 +8,10 @@ import { closePanels, panel } from "./panels.js";
 /** @import { Settings } from "./settings.js" */
 
 /** What the back-row check goes by, in millimetres; in the fields in larger units. */
-const ROOM = /** @type {const} */ ([["room-width", "display_width", 10], ["room-seat", "farthest_seat", 1000]]);
+const ROOM = /** @type {const} */ ([
+  ["room-width", "display_width", 10],
+  ["room-seat", "farthest_seat", 1000],
+]);
 
 /**
  * @param {{ lesson: string, settings: Settings, backdrop: () => string | null,
@@ -39,7 +42,8 @@ export function prepareMore({ lesson, settings, backdrop, read }) {
     const show = () => (input(id).value = `${settings.now.room[name] / unit}`);
     show();
     input(id).addEventListener("change", () => {
-      if (input(id).validity.valid && input(id).value) settings.change(({ room }) => (room[name] = Number(input(id).value) * unit));
+      if (input(id).validity.valid && input(id).value)
+        settings.change(({ room }) => (room[name] = Number(input(id).value) * unit));
       else show();
     });
   }

@@ -6,7 +6,7 @@ import { drawable } from "./beneath.js";
 import { startCamera } from "./cameras.js";
 import { hush, say } from "./messages.js";
 import { el } from "./page.js";
-import { SharesItself, canShowTab, drawn, markTab, ownTab, refusal, screen } from "./sources.js";
+import { canShowTab, drawn, markTab, ownTab, refusal, SharesItself, screen } from "./sources.js";
 import { StreamSender } from "./streams.js";
 
 /** @import { Glass } from "../glass/glass.js" */
@@ -82,7 +82,9 @@ export class Moving {
 
   /** Starts and stops senders, so that what is on stage and watched is sent, and nothing else. */
   send() {
-    const wanted = new Map(this.beneath.panes.filter((p) => p.streams && p.frozen === null && this.watched).map((p) => [p.id, p]));
+    const wanted = new Map(
+      this.beneath.panes.filter((p) => p.streams && p.frozen === null && this.watched).map((p) => [p.id, p]),
+    );
     for (const [id, sender] of this.senders) {
       if (wanted.has(id) && sender.source === this.sourceOf(wanted.get(id))) continue;
       sender.stop();
@@ -93,7 +95,10 @@ export class Moving {
       if (!source || this.senders.has(pane.id)) continue;
       const { glass, flush, unsent } = this;
       glass.stream_begins(pane.id, crypto.getRandomValues(new Uint32Array(1))[0]);
-      this.senders.set(pane.id, new StreamSender({ glass, id: pane.id, source, unsent, flush, part: () => this.partOf(pane.id, true) }));
+      this.senders.set(
+        pane.id,
+        new StreamSender({ glass, id: pane.id, source, unsent, flush, part: () => this.partOf(pane.id, true) }),
+      );
     }
     // A page can only be shown by the browser's picture of this tab: asked for once.
     const page = [...wanted.values()].find((p) => p.kind === "page");
@@ -143,7 +148,8 @@ export class Moving {
       return canvas && { canvas, shows: [0, 0, ...pane.window] };
     }
     if (!live || !drawable(live)) return null;
-    const [width, height] = live instanceof HTMLVideoElement ? [live.videoWidth, live.videoHeight] : [live.clientWidth, live.clientHeight];
+    const [width, height] =
+      live instanceof HTMLVideoElement ? [live.videoWidth, live.videoHeight] : [live.clientWidth, live.clientHeight];
     const canvas = document.createElement("canvas");
     [canvas.width, canvas.height] = live instanceof HTMLCanvasElement ? [live.width, live.height] : [width, height];
     canvas.getContext("2d")?.drawImage(live, 0, 0, canvas.width, canvas.height);
@@ -216,7 +222,10 @@ export class Moving {
       this.beneath.lay(grabbed.canvas, this.glass.lies(pane.id, new Float64Array(grabbed.shows)), pane.room);
       const body = new FormData();
       body.append("frame", await lossless(grabbed.canvas), "frame.png");
-      const response = await fetch(`/lessons/${this.lesson}/backdrops/${pane.id}/freeze`, { method: "POST", body }).catch(() => null);
+      const response = await fetch(`/lessons/${this.lesson}/backdrops/${pane.id}/freeze`, {
+        method: "POST",
+        body,
+      }).catch(() => null);
       if (!response?.ok) {
         holder.setHeld(null, "");
         return say(response?.headers.get("x-bozzetto-says") ?? "It was not frozen: the line to the server is down.");
@@ -234,26 +243,40 @@ export class Moving {
 
   /** Keys over panes that show nothing because this tab does not run them. */
   callFor() {
-    const calls = this.beneath.panes.filter((p) => (p.kind === "camera" || p.kind === "share") && !this.sources.has(p.id) && p.frozen === null && !this.beneath.holder(p.id).live);
+    const calls = this.beneath.panes.filter(
+      (p) =>
+        (p.kind === "camera" || p.kind === "share") &&
+        !this.sources.has(p.id) &&
+        p.frozen === null &&
+        !this.beneath.holder(p.id).live,
+    );
     // Made anew only when something is otherwise, so that a key that is being pressed stays.
-    const now = JSON.stringify([this.beneath.css, this.beneath.origin, calls.map(({ id, name, room }) => [id, name, room])]);
+    const now = JSON.stringify([
+      this.beneath.css,
+      this.beneath.origin,
+      calls.map(({ id, name, room }) => [id, name, room]),
+    ]);
     if (now === this.calledFor) return;
     this.calledFor = now;
-    this.calls.replaceChildren(...calls.map((pane) => {
-      const card = document.createElement("div");
-      card.className = "pane-call";
-      const { css, origin } = this.beneath;
-      const [x0, y0, x1, y1] = pane.room.map((v) => v * css);
-      Object.assign(card.style, { left: `${(x0 + x1) / 2 + origin.x}px`, top: `${(y0 + y1) / 2 + origin.y}px` });
-      const words = document.createElement("p");
-      words.textContent = pane.kind === "camera" ? `${pane.name} is not running.` : "Nothing is being shared.";
-      const key = document.createElement("button");
-      key.className = "key lead";
-      key.textContent = pane.kind === "camera" ? "Start it" : "Share a screen, window or tab…";
-      key.addEventListener("click", () => (pane.kind === "camera" ? this.startCamera(pane.id, pane.simulated) : this.share(pane.id)));
-      card.append(words, key);
-      return card;
-    }));
+    this.calls.replaceChildren(
+      ...calls.map((pane) => {
+        const card = document.createElement("div");
+        card.className = "pane-call";
+        const { css, origin } = this.beneath;
+        const [x0, y0, x1, y1] = pane.room.map((v) => v * css);
+        Object.assign(card.style, { left: `${(x0 + x1) / 2 + origin.x}px`, top: `${(y0 + y1) / 2 + origin.y}px` });
+        const words = document.createElement("p");
+        words.textContent = pane.kind === "camera" ? `${pane.name} is not running.` : "Nothing is being shared.";
+        const key = document.createElement("button");
+        key.className = "key lead";
+        key.textContent = pane.kind === "camera" ? "Start it" : "Share a screen, window or tab…";
+        key.addEventListener("click", () =>
+          pane.kind === "camera" ? this.startCamera(pane.id, pane.simulated) : this.share(pane.id),
+        );
+        card.append(words, key);
+        return card;
+      }),
+    );
   }
 
   /** @param {string} id @param {Source} source */
@@ -294,7 +317,9 @@ export class Moving {
    */
   async startCamera(id, simulated, wanted = {}) {
     try {
-      const source = simulated ? drawn((await import("./bench_camera.js")).benchCamera(), "Simulated camera") : await startCamera(id, wanted);
+      const source = simulated
+        ? drawn((await import("./bench_camera.js")).benchCamera(), "Simulated camera")
+        : await startCamera(id, wanted);
       source.ended = () => this.lost(id, "The camera has stopped: it was unplugged, or another program took it.");
       this.run(id, source);
     } catch (e) {
@@ -311,13 +336,20 @@ export class Moving {
         throw new SharesItself();
       }
       source.ended = () => this.lost(id, "Sharing has ended. What it showed last stays; share again to go on.", true);
-      source.stalls = (stalls) => stalls && say("The shared window shows nothing new: perhaps it is minimised or on another desktop. Its last picture stays.");
+      source.stalls = (stalls) =>
+        stalls &&
+        say(
+          "The shared window shows nothing new: perhaps it is minimised or on another desktop. Its last picture stays.",
+        );
       // What it was held at when sharing ended is over, and what was said of that.
       hush();
       if (this.beneath.pane(id)?.frozen !== null) this.glass.thaw(id);
       this.run(id, source);
     } catch (e) {
-      if (e instanceof SharesItself) return say("This is the stage itself: shown on itself it would be a hall of mirrors. Choose another tab, a window or a screen.");
+      if (e instanceof SharesItself)
+        return say(
+          "This is the stage itself: shown on itself it would be a hall of mirrors. Choose another tab, a window or a screen.",
+        );
       say(refusal(e, "screen"));
     }
   }
@@ -382,7 +414,9 @@ export class Moving {
     if (this.tab) return Promise.resolve(true);
     if (!canShowTab()) {
       this.notNow = true;
-      say("This browser cannot give a picture of one part of a tab, so web pages cannot be shown to participants, frozen or captured here. Chrome and Edge can, on secure addresses.");
+      say(
+        "This browser cannot give a picture of one part of a tab, so web pages cannot be shown to participants, frozen or captured here. Chrome and Edge can, on secure addresses.",
+      );
       return Promise.resolve(false);
     }
     el("tab-why").textContent = why;
@@ -405,7 +439,11 @@ export class Moving {
       this.send();
     } catch (e) {
       this.answer(false);
-      say(e instanceof SharesItself ? "Something else than this tab was chosen. Choose this tab, so that participants see the page." : refusal(e, "picture of this tab"));
+      say(
+        e instanceof SharesItself
+          ? "Something else than this tab was chosen. Choose this tab, so that participants see the page."
+          : refusal(e, "picture of this tab"),
+      );
     }
   }
 
@@ -423,7 +461,10 @@ export class Moving {
 }
 
 /** @param {HTMLCanvasElement} canvas @returns {Promise<Blob>} */
-const lossless = (canvas) => new Promise((resolve, reject) => canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("no picture"))), "image/png"));
+const lossless = (canvas) =>
+  new Promise((resolve, reject) =>
+    canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("no picture"))), "image/png"),
+  );
 
 /** Until a video shows a picture that was taken after now, or a moment has shown that nothing moves. @param {HTMLElement} element */
 function nextFrame(element) {

@@ -43,7 +43,10 @@ export class Order {
     for (const key of document.querySelectorAll("[data-source]")) {
       key.addEventListener("click", () => {
         closePanels();
-        ask(`/lessons/${lesson}/sources`, new URLSearchParams({ what: /** @type {HTMLElement} */ (key).dataset.source ?? "" }));
+        ask(
+          `/lessons/${lesson}/sources`,
+          new URLSearchParams({ what: /** @type {HTMLElement} */ (key).dataset.source ?? "" }),
+        );
       });
     }
     this.prepareAddress();
@@ -61,9 +64,13 @@ export class Order {
   prepareOne() {
     const form = el("order-rename-form");
     /** @param {string} id @param {string} what @param {URLSearchParams} [body] */
-    const tell = (id, what, body = new URLSearchParams()) => ask(`/lessons/${this.lesson}/backdrops/${id}/${what}`, body);
+    const tell = (id, what, body = new URLSearchParams()) =>
+      ask(`/lessons/${this.lesson}/backdrops/${id}/${what}`, body);
     const one = () => this.state.order[this.at];
-    for (const [id, by] of /** @type {const} */ ([["order-earlier", -1], ["order-later", 1]])) {
+    for (const [id, by] of /** @type {const} */ ([
+      ["order-earlier", -1],
+      ["order-later", 1],
+    ])) {
       el(id).addEventListener("click", () => tell(one().id, `move/${by}`));
     }
     /** @param {boolean} open */
@@ -136,7 +143,8 @@ export class Order {
   show(state) {
     this.state = state;
     // What came on stage by itself after a note was asked for is the note.
-    if (this.noting && this.noting.note === null && state.current !== this.noting.before) this.noting.note = state.current;
+    if (this.noting && this.noting.note === null && state.current !== this.noting.before)
+      this.noting.note = state.current;
     this.showPlace();
     if (!el("order-panel").hidden) this.fill();
   }

@@ -10,8 +10,14 @@ const says = document.getElementById("says");
  * @param {string} verb @param {string} address @param {object} options
  */
 async function request(verb, address, options) {
-  const { htmx } = /** @type {{ htmx?: { ajax: (verb: string, address: string, options: object) => Promise<void> } }} */ (window);
-  return htmx ? htmx.ajax(verb, address, options).then(() => true, () => false) : false;
+  const { htmx } =
+    /** @type {{ htmx?: { ajax: (verb: string, address: string, options: object) => Promise<void> } }} */ (window);
+  return htmx
+    ? htmx.ajax(verb, address, options).then(
+        () => true,
+        () => false,
+      )
+    : false;
 }
 
 /** @param {string} text */
@@ -74,7 +80,8 @@ async function bring(files) {
     bar.value = part;
   });
   bringing.hidden = true;
-  if (await request("GET", bringing.dataset.list ?? "", { target: "#order", swap: "innerHTML" })) say(refused.join(" "));
+  if (await request("GET", bringing.dataset.list ?? "", { target: "#order", swap: "innerHTML" }))
+    say(refused.join(" "));
 }
 
 if (bringing && brought) {
@@ -101,8 +108,10 @@ if (bringing && brought) {
 
 /** @type {HTMLElement | null} */
 let dragged = null;
-const card = (/** @type {EventTarget | null} */ target) => /** @type {HTMLElement | null} */ (target instanceof Element ? target.closest(".backdrop[draggable]") : null);
-const unmark = () => document.querySelectorAll(".backdrop").forEach((c) => c.classList.remove("before", "behind", "dragged"));
+const card = (/** @type {EventTarget | null} */ target) =>
+  /** @type {HTMLElement | null} */ (target instanceof Element ? target.closest(".backdrop[draggable]") : null);
+const unmark = () =>
+  document.querySelectorAll(".backdrop").forEach((c) => c.classList.remove("before", "behind", "dragged"));
 
 /** Whether the place is on the right half of a card. @param {DragEvent} e @param {HTMLElement} over */
 const behind = (e, over) => e.clientX > over.getBoundingClientRect().left + over.offsetWidth / 2;
@@ -127,8 +136,15 @@ document.addEventListener("drop", async (e) => {
   const [moved, before] = [dragged, dragged.nextSibling];
   if (behind(e, over)) over.after(dragged);
   else over.before(dragged);
-  const order = [...list.querySelectorAll(".backdrop")].map((c) => /** @type {HTMLElement} */ (c).dataset.id).filter(Boolean).join();
-  const done = await request("POST", list.dataset.order ?? "", { target: "#order", swap: "innerHTML", values: { order } });
+  const order = [...list.querySelectorAll(".backdrop")]
+    .map((c) => /** @type {HTMLElement} */ (c).dataset.id)
+    .filter(Boolean)
+    .join();
+  const done = await request("POST", list.dataset.order ?? "", {
+    target: "#order",
+    swap: "innerHTML",
+    values: { order },
+  });
   if (!done) list.insertBefore(moved, before);
 });
 document.addEventListener("dragend", () => {

@@ -32,7 +32,9 @@ export function openPanel(panelId, key) {
   open = { key, panel };
   panel.hidden = false;
   if (key.hasAttribute("aria-haspopup")) key.setAttribute("aria-expanded", "true");
-  /** @type {HTMLElement | null} */ (panel.querySelector("button:not(:disabled), a, input, [tabindex]"))?.focus({ preventScroll: true });
+  /** @type {HTMLElement | null} */ (panel.querySelector("button:not(:disabled), a, input, [tabindex]"))?.focus({
+    preventScroll: true,
+  });
 }
 
 /** Closes whatever is open; gives the key back its focus. `false` when nothing was. */

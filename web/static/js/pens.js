@@ -36,17 +36,32 @@ function passed(e) {
  *   others: Partial<Record<import("./hand.js").Tool, (at: Spot, e: PointerEvent) => Doing | null>> }} stage
  */
 export function listenToPens(stage) {
-  const { sheet, glass, layers, hand, flush, began, ended, eraser, moved, readOut, fingerMoves, locked, scrolls, others } = stage;
+  const {
+    sheet,
+    glass,
+    layers,
+    hand,
+    flush,
+    began,
+    ended,
+    eraser,
+    moved,
+    readOut,
+    fingerMoves,
+    locked,
+    scrolls,
+    others,
+  } = stage;
   /** What each pointer is doing. @type {Map<number, "draws" | "shapes" | "erases" | "moves" | Doing>} */
   const pointers = new Map();
   /** Pointers that are part of what another is doing. @type {Map<number, Doing>} */
   const helpers = new Map();
-  /** A second finger does what Shift does. @type {Set<number>} */
-  const even = new Set();
+  /** A second finger does what Shift does, for the pointer that it came to. @type {Map<number, number>} */
+  const even = new Map();
   let left = 0;
   let top = 0;
-  /** @type {number | undefined} */
-  let resting;
+  /** What waits for each pointer to be held still. @type {Map<number, number>} */
+  const resting = new Map();
 
   /** @param {MouseEvent} e */
   const at = (e) => ({ x: e.clientX - left, y: e.clientY - top });
@@ -55,20 +70,21 @@ export function listenToPens(stage) {
   /** @param {PointerEvent} e */
   const device = (e) => DEVICES[/** @type {keyof typeof DEVICES} */ (e.pointerType)] ?? 0;
   /** @param {PointerEvent} e */
-  const constrained = (e) => e.shiftKey || even.size > 0;
+  const constrained = (e) => e.shiftKey || [...even.values()].includes(e.pointerId);
   const find = () => ({ left, top } = sheet.getBoundingClientRect());
 
-  /** @param {PointerEvent} e */
+  /** A pointer has come to where it perhaps stays. @param {PointerEvent} e */
   const rest = (e) => {
-    clearTimeout(resting);
+    const id = e.pointerId;
+    clearTimeout(resting.get(id));
     // Keys rest between any two strokes of theirs.
     if (!e.isTrusted) return;
-    const id = e.pointerId;
-    resting = window.setTimeout(() => {
+    const timer = window.setTimeout(() => {
       if (pointers.get(id) !== "draws" || !glass.pen_rests(id, performance.now())) return;
       layers.drawWet();
       flush();
     }, REST);
+    resting.set(id, timer);
   };
 
   sheet.addEventListener("pointerdown", (e) => {
@@ -83,8 +99,9 @@ export function listenToPens(stage) {
     // Keys have no pointer to be captured.
     if (e.isTrusted) sheet.setPointerCapture(e.pointerId);
     began({ x, y });
-    for (const doing of pointers.values()) {
-      if (doing === "shapes" && e.pointerType === "touch") return void even.add(e.pointerId);
+    for (const [id, doing] of pointers) {
+      if (doing === "shapes" && e.pointerType === "touch" && glass.beside_shape(id, x, y))
+        return void even.set(e.pointerId, id);
       if (typeof doing === "object" && doing.more?.({ x, y }, e)) return void helpers.set(e.pointerId, doing);
     }
     if (touching || (fingerMoves() && e.pointerType === "touch" && !locked())) {
@@ -136,8 +153,8 @@ export function listenToPens(stage) {
     } else if (doing === "draws") {
       const samples = passed(e).flatMap(sample);
       const ahead = e.getPredictedEvents?.().flatMap(sample) ?? [];
-      glass.pen_move(e.pointerId, new Float64Array(samples), new Float64Array(ahead));
-      rest(e);
+      // A pen reports without pause, and trembles: that is no reason to wait anew.
+      if (glass.pen_move(e.pointerId, new Float64Array(samples), new Float64Array(ahead))) rest(e);
       layers.drawWet();
     } else if (doing === "shapes") {
       glass.shape_move(e.pointerId, x, y, constrained(e), e.altKey);
@@ -160,6 +177,8 @@ export function listenToPens(stage) {
     even.delete(e.pointerId);
     helpers.get(e.pointerId)?.moreUp?.();
     helpers.delete(e.pointerId);
+    clearTimeout(resting.get(e.pointerId));
+    resting.delete(e.pointerId);
     const doing = pointers.get(e.pointerId);
     if (!doing) return;
     pointers.delete(e.pointerId);

@@ -34,13 +34,22 @@ export function playVideos({ glass, beneath, loud }) {
       if (what !== 2) live.playbackRate = value;
       if (playing && live.paused) {
         // Browsers play sound only after somebody has pressed something on the page.
-        live.play().catch(() => { blocked = true; });
+        live.play().catch(() => {
+          blocked = true;
+        });
       } else if (!playing && !live.paused) {
         live.pause();
       }
     }
   };
-  if (loud) addEventListener("pointerdown", () => { blocked = false; }, true);
+  if (loud)
+    addEventListener(
+      "pointerdown",
+      () => {
+        blocked = false;
+      },
+      true,
+    );
   setInterval(look, LOOK);
   return look;
 }
@@ -56,9 +65,17 @@ export function preparePlayer({ glass, active, act }) {
   const slider = /** @type {HTMLInputElement} */ (el("video-at"));
   const rate = /** @type {HTMLSelectElement} */ (el("video-rate"));
   /** @param {(id: string) => unknown} deed */
-  const on = (deed) => act(() => { const id = active(); if (id) deed(id); });
+  const on = (deed) =>
+    act(() => {
+      const id = active();
+      if (id) deed(id);
+    });
   /** @returns {{ playing: boolean, moment: number, duration: number, rate: number, looped: boolean, muted: boolean } | null} */
-  const state = () => { const id = active(); const json = id && glass.playing(id); return json ? JSON.parse(json) : null; };
+  const state = () => {
+    const id = active();
+    const json = id && glass.playing(id);
+    return json ? JSON.parse(json) : null;
+  };
 
   el("video-play").addEventListener("click", () => on((id) => glass.play(id, !state()?.playing)));
   el("video-back").addEventListener("click", () => on((id) => glass.step_frames(id, -1)));

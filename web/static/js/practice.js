@@ -8,7 +8,10 @@ const height = (hour) => 2.4 + 1.6 * Math.cos((2 * Math.PI * (hour - 4.1)) / 12.
 const x = (/** @type {number} */ hour) => 10 + (hour / 24) * 280;
 const y = (/** @type {number} */ hour) => 100 - height(hour) * 22;
 
-el("curve").setAttribute("d", Array.from({ length: 97 }, (_, i) => `${i ? "L" : "M"}${x(i / 4).toFixed(1)} ${y(i / 4).toFixed(1)}`).join(""));
+el("curve").setAttribute(
+  "d",
+  Array.from({ length: 97 }, (_, i) => `${i ? "L" : "M"}${x(i / 4).toFixed(1)} ${y(i / 4).toFixed(1)}`).join(""),
+);
 
 function show() {
   const now = new Date();

@@ -3,7 +3,7 @@
 
 /** @import { Glass, InitOutput } from "../glass/glass.js" */
 
-const MULTIPLY = 1;
+const MIXES = 1;
 const PLACED = 2;
 const CLIP = 3;
 const UNCLIP = 4;
@@ -55,17 +55,31 @@ export function print(context, glass, wasm, pictures) {
       i += 4;
       continue;
     }
-    context.globalCompositeOperation = items[item + 1] === MULTIPLY ? "multiply" : "source-over";
+    context.globalCompositeOperation = items[item + 1] === MIXES ? "hard-light" : "source-over";
     context.globalAlpha = items[item + 2] / 1000;
-    context.fillStyle = "#" + items[item].toString(16).padStart(6, "0");
+    context.fillStyle = `#${items[item].toString(16).padStart(6, "0")}`;
     context.beginPath();
     for (const end = v + items[item + 3]; v < end; v++) {
       switch (verbs[v]) {
-        case 0: context.moveTo(c[i], c[i + 1]); i += 2; break;
-        case 1: context.lineTo(c[i], c[i + 1]); i += 2; break;
-        case 2: context.quadraticCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3]); i += 4; break;
-        case 3: context.bezierCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3], c[i + 4], c[i + 5]); i += 6; break;
-        case 4: context.closePath(); break;
+        case 0:
+          context.moveTo(c[i], c[i + 1]);
+          i += 2;
+          break;
+        case 1:
+          context.lineTo(c[i], c[i + 1]);
+          i += 2;
+          break;
+        case 2:
+          context.quadraticCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3]);
+          i += 4;
+          break;
+        case 3:
+          context.bezierCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3], c[i + 4], c[i + 5]);
+          i += 6;
+          break;
+        case 4:
+          context.closePath();
+          break;
       }
     }
     context.fill();
@@ -88,6 +102,16 @@ function place(context, picture, opacity, [a, b, c, d, e, f, x0, y0, x1, y1]) {
   context.imageSmoothingQuality = "high";
   context.transform(a, b, c, d, e, f);
   const { image, x, y, fine } = picture;
-  context.drawImage(image, (x0 - x) * fine, (y0 - y) * fine, (x1 - x0) * fine, (y1 - y0) * fine, x0, y0, x1 - x0, y1 - y0);
+  context.drawImage(
+    image,
+    (x0 - x) * fine,
+    (y0 - y) * fine,
+    (x1 - x0) * fine,
+    (y1 - y0) * fine,
+    x0,
+    y0,
+    x1 - x0,
+    y1 - y0,
+  );
   context.restore();
 }

@@ -1,8 +1,8 @@
 // @ts-check
 // The rail itself: at which edge it stands, how far along, folded, locked.
 
-import { closePanels } from "./panels.js";
 import { el } from "./page.js";
+import { closePanels } from "./panels.js";
 
 /** @import { Settings } from "./settings.js" */
 

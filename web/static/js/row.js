@@ -2,7 +2,7 @@
 // The rail's second row: what can be done with the backdrop that the hand was on last, by its kind.
 
 import { prepareCamera } from "./camera_panel.js";
-import { icon, el, button } from "./page.js";
+import { button, el, icon } from "./page.js";
 import { closePanels, panel } from "./panels.js";
 import { preparePlayer } from "./players.js";
 
@@ -17,7 +17,11 @@ export function prepareRow({ glass, lesson, beneath, moving, act }) {
   const active = () => beneath.active?.id ?? null;
   const showPlayer = preparePlayer({ glass, active, act });
   /** @param {(id: string) => unknown} deed */
-  const on = (deed) => act(() => { const id = active(); if (id) deed(id); });
+  const on = (deed) =>
+    act(() => {
+      const id = active();
+      if (id) deed(id);
+    });
 
   el("page-back").addEventListener("click", () => on((id) => glass.turn_page(id, -1)));
   el("page-on").addEventListener("click", () => on((id) => glass.turn_page(id, 1)));
@@ -25,13 +29,22 @@ export function prepareRow({ glass, lesson, beneath, moving, act }) {
   el("swap").addEventListener("click", () => act(() => glass.swap()));
   el("close-left").addEventListener("click", () => act(() => glass.keep_pane(1)));
   el("close-right").addEventListener("click", () => act(() => glass.keep_pane(0)));
-  for (const [side, half] of /** @type {const} */ ([["left", 0], ["right", 1]])) {
+  for (const [side, half] of /** @type {const} */ ([
+    ["left", 0],
+    ["right", 1],
+  ])) {
     el(`undo-${side}`).addEventListener("click", () => on((id) => glass.undo_half(id, half)));
     el(`redo-${side}`).addEventListener("click", () => on((id) => glass.redo_half(id, half)));
     el(`wipe-${side}`).addEventListener("click", () => on((id) => glass.wipe_half(id, half)));
   }
-  el("share-again").addEventListener("click", () => { const id = active(); if (id) moving.share(id); });
-  el("source-stop").addEventListener("click", () => { const id = active(); if (id) moving.stop(id); });
+  el("share-again").addEventListener("click", () => {
+    const id = active();
+    if (id) moving.share(id);
+  });
+  el("source-stop").addEventListener("click", () => {
+    const id = active();
+    if (id) moving.stop(id);
+  });
   el("page-reload").addEventListener("click", () => {
     const pane = beneath.active;
     const live = pane && beneath.holder(pane.id).live;
@@ -47,36 +60,47 @@ export function prepareRow({ glass, lesson, beneath, moving, act }) {
   function fillPages() {
     const pane = beneath.active;
     if (!pane) return;
-    el("pages-list").replaceChildren(...Array.from({ length: pane.pages }, (_, page) => {
-      const item = document.createElement("li");
-      const key = document.createElement("button");
-      if (pane.kind === "document") {
-        const small = new Image();
-        small.loading = "lazy";
-        small.src = `/lessons/${lesson}/backdrops/${pane.id}/pages/${page}?width=160`;
-        small.alt = "";
-        key.append(small);
-      }
-      key.append(`Page ${page + 1}`);
-      key.setAttribute("aria-current", `${page === pane.page}`);
-      key.addEventListener("click", () => {
-        closePanels();
-        act(() => glass.show_page(pane.id, page));
-      });
-      item.append(key);
-      return item;
-    }));
+    el("pages-list").replaceChildren(
+      ...Array.from({ length: pane.pages }, (_, page) => {
+        const item = document.createElement("li");
+        const key = document.createElement("button");
+        if (pane.kind === "document") {
+          const small = new Image();
+          small.loading = "lazy";
+          small.src = `/lessons/${lesson}/backdrops/${pane.id}/pages/${page}?width=160`;
+          small.alt = "";
+          key.append(small);
+        }
+        key.append(`Page ${page + 1}`);
+        key.setAttribute("aria-current", `${page === pane.page}`);
+        key.addEventListener("click", () => {
+          closePanels();
+          act(() => glass.show_page(pane.id, page));
+        });
+        item.append(key);
+        return item;
+      }),
+    );
   }
 
   let shown = "";
   /** Called at every message and every mark: the page is touched only when something is otherwise. */
   function show() {
     const pane = beneath.active;
-    for (const [side, half] of /** @type {const} */ ([["left", 0], ["right", 1]])) {
+    for (const [side, half] of /** @type {const} */ ([
+      ["left", 0],
+      ["right", 1],
+    ])) {
       button(`undo-${side}`).disabled = !pane?.halved || !glass.can_undo_half(pane.id, half);
       button(`redo-${side}`).disabled = !pane?.halved || !glass.can_redo_half(pane.id, half);
     }
-    const now = JSON.stringify([pane, beneath.panes.map((p) => p.simulated), pane && moving.sources.has(pane.id), moving.tab !== null, pane?.kind === "video" && glass.playing(pane.id)]);
+    const now = JSON.stringify([
+      pane,
+      beneath.panes.map((p) => p.simulated),
+      pane && moving.sources.has(pane.id),
+      moving.tab !== null,
+      pane?.kind === "video" && glass.playing(pane.id),
+    ]);
     if (now === shown) return;
     shown = now;
     fill(pane);

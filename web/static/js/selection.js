@@ -97,7 +97,7 @@ export class Selection {
    * @returns {Doing}
    */
   pull(by, x, y, down) {
-    const { glass, stage } = this;
+    const { glass } = this;
     const tapped = { x, y };
     let first = { x, y };
     let firstNow = first;
@@ -205,7 +205,9 @@ export class Selection {
     const onGlass = this.glass.selection_on_glass();
     const hold = el("selection-hold");
     hold.setAttribute("aria-pressed", `${onGlass}`);
-    hold.title = onGlass ? "Held by the glass: have the backdrop hold it" : "Held by the backdrop: have the glass hold it";
+    hold.title = onGlass
+      ? "Held by the glass: have the backdrop hold it"
+      : "Held by the backdrop: have the glass hold it";
     button("selection-crop").hidden = !this.glass.selected_picture();
     el("selection-crop").setAttribute("aria-pressed", `${this.glass.is_cropping()}`);
     this.frame.classList.toggle("crops", this.glass.is_cropping());

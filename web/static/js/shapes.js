@@ -1,8 +1,8 @@
 // @ts-check
 // The panel of shapes and stamps.
 
-import { closePanels, panel } from "./panels.js";
 import { el, icon } from "./page.js";
+import { closePanels, panel } from "./panels.js";
 import { print } from "./printer.js";
 
 /** @import { Glass, InitOutput } from "../glass/glass.js" */

@@ -36,7 +36,8 @@ export class Source {
   /** The pixels that it has, as it stands upright. @returns {[number, number]} */
   get size() {
     const { element } = this;
-    const [w, h] = element instanceof HTMLVideoElement ? [element.videoWidth, element.videoHeight] : [element.width, element.height];
+    const [w, h] =
+      element instanceof HTMLVideoElement ? [element.videoWidth, element.videoHeight] : [element.width, element.height];
     return this.orientation.turn % 2 ? [h, w] : [w, h];
   }
 
@@ -99,7 +100,9 @@ export class Source {
       };
       video.requestVideoFrameCallback(next);
     }
-    return () => { over = true; };
+    return () => {
+      over = true;
+    };
   }
 
   stop() {
@@ -118,19 +121,47 @@ export async function shownIn(stream) {
   return video;
 }
 
+/** How long the first picture of what is shared may take, in milliseconds. */
+const FIRST_PICTURE = 800;
+
+/**
+ * As `shownIn`. A tab that stands still behind another one may never give a first picture: asked for
+ * another rate, the browser draws it anew.
+ * @param {MediaStream} stream @param {MediaStreamTrack} track
+ */
+async function drawnAnew(stream, track) {
+  let rate = 30;
+  const again = setInterval(() => {
+    if (track.readyState === "ended") return clearInterval(again);
+    rate = rate === 30 ? 29 : 30;
+    track.applyConstraints({ frameRate: { ideal: rate } }).catch(() => {});
+  }, FIRST_PICTURE);
+  const shown = await shownIn(stream);
+  clearInterval(again);
+  return shown;
+}
+
 /** Why a browser did not give what it was asked for, in words. @param {unknown} e @param {string} what */
 export function refusal(e, what) {
   const name = e instanceof Error ? e.name : "";
-  if (!window.isSecureContext) return `This address is not secure (http from another machine), so the browser gives no ${what}. Serving with --tls-self-signed puts that right.`;
-  if (name === "NotAllowedError") return `The browser was not allowed to use the ${what}. Press the key again and allow it, or look in the browser's settings for this address.`;
-  if (name === "NotFoundError" || name === "OverconstrainedError") return `No such ${what} was found. Is it plugged in?`;
-  if (name === "NotReadableError" || name === "AbortError") return `The ${what} is in use by another program, or does not answer. Close what uses it and try again.`;
+  if (!window.isSecureContext)
+    return `This address is not secure (http from another machine), so the browser gives no ${what}. Serving with --tls-self-signed puts that right.`;
+  if (name === "NotAllowedError")
+    return `The browser was not allowed to use the ${what}. Press the key again and allow it, or look in the browser's settings for this address.`;
+  if (name === "NotFoundError" || name === "OverconstrainedError")
+    return `No such ${what} was found. Is it plugged in?`;
+  if (name === "NotReadableError" || name === "AbortError")
+    return `The ${what} is in use by another program, or does not answer. Close what uses it and try again.`;
   return `The ${what} could not be started: ${e instanceof Error ? e.message : e}`;
 }
 
 /** Marks this tab, so that a stage that is about to be shared on itself is recognised. @param {string} mark */
 export function markTab(mark) {
-  /** @type {any} */ (navigator.mediaDevices)?.setCaptureHandleConfig?.({ handle: mark, exposeOrigin: true, permittedOrigins: ["*"] });
+  /** @type {any} */ (navigator.mediaDevices)?.setCaptureHandleConfig?.({
+    handle: mark,
+    exposeOrigin: true,
+    permittedOrigins: ["*"],
+  });
 }
 
 /** Thrown when somebody shares the stage on the stage. */
@@ -138,7 +169,12 @@ export class SharesItself extends Error {}
 
 /** A screen, window or tab, as somebody chooses it. @param {string} mark of this tab */
 export async function screen(mark) {
-  const options = /** @type {any} */ ({ video: { frameRate: { ideal: 30 } }, audio: false, selfBrowserSurface: "exclude", surfaceSwitching: "include" });
+  const options = /** @type {any} */ ({
+    video: { frameRate: { ideal: 30 } },
+    audio: false,
+    selfBrowserSurface: "exclude",
+    surfaceSwitching: "include",
+  });
   const stream = await navigator.mediaDevices.getDisplayMedia(options);
   const [track] = stream.getVideoTracks();
   const handle = /** @type {any} */ (track).getCaptureHandle?.();
@@ -147,7 +183,11 @@ export async function screen(mark) {
     throw new SharesItself();
   }
   const surface = /** @type {any} */ (track.getSettings()).displaySurface;
-  const source = new Source(track, await shownIn(stream), surface === "browser" ? "tab" : surface === "window" ? "window" : "screen");
+  const source = new Source(
+    track,
+    await drawnAnew(stream, track),
+    surface === "browser" ? "tab" : surface === "window" ? "window" : "screen",
+  );
   if ("contentHint" in track) track.contentHint = "detail";
   return source;
 }
@@ -166,7 +206,14 @@ export const canShowTab = () => "RestrictionTarget" in window && window.isSecure
  * @param {HTMLElement} part
  */
 export async function ownTab(part) {
-  const options = /** @type {any} */ ({ video: { frameRate: { ideal: 30 } }, audio: false, preferCurrentTab: true, selfBrowserSurface: "include", surfaceSwitching: "exclude", systemAudio: "exclude" });
+  const options = /** @type {any} */ ({
+    video: { frameRate: { ideal: 30 } },
+    audio: false,
+    preferCurrentTab: true,
+    selfBrowserSurface: "include",
+    surfaceSwitching: "exclude",
+    systemAudio: "exclude",
+  });
   const stream = await navigator.mediaDevices.getDisplayMedia(options);
   const [track] = stream.getVideoTracks();
   try {

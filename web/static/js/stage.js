@@ -8,30 +8,30 @@ import { CaptureBox, thousands } from "./capture_box.js";
 import { prepareCrosshair } from "./crosshair.js";
 import { prepareDivider } from "./divider.js";
 import { fadingInk } from "./fading.js";
-import { Frames, canDecode } from "./frames.js";
+import { canDecode, Frames } from "./frames.js";
 import { Hand } from "./hand.js";
 import { Keeping } from "./keeping.js";
 import { HelpSheet, named } from "./keys.js";
 import { Layers } from "./layers.js";
 import { Line } from "./line.js";
 import { ask, hush, say, showLine } from "./messages.js";
+import { prepareMore } from "./more.js";
 import { Moving } from "./moving.js";
 import { Order } from "./order.js";
-import { prepareMore } from "./more.js";
 import { button, el, place } from "./page.js";
 import { closePanels, panel } from "./panels.js";
-import { playVideos } from "./players.js";
 import { listenToPens } from "./pens.js";
 import { prepareSendingAway, showCame, showLeft, showPaused, showPeople } from "./people.js";
+import { playVideos } from "./players.js";
 import { closeProof, takeCapture } from "./proofs.js";
 import { isLocked, prepareRail } from "./rail.js";
 import { prepareRow } from "./row.js";
-import { pagesOnStage } from "./web_pages.js";
 import { Selection } from "./selection.js";
 import { Settings } from "./settings.js";
 import { prepareShapes } from "./shapes.js";
 import { Swatches } from "./swatches.js";
 import { Typing } from "./typing.js";
+import { pagesOnStage } from "./web_pages.js";
 
 /** The longest text that is taken from a clipboard or a file, in letters. */
 const MOST_LETTERS = 3000;
@@ -41,7 +41,13 @@ const wasm = await init();
 const glass = new Glass(crypto.getRandomValues(new Uint32Array(1))[0], await author());
 const settings = new Settings(glass, document.body.dataset.settings ?? "{}");
 const keeping = new Keeping(lesson);
-const beneath = new Beneath({ glass, host: el("beneath"), base: `/lessons/${lesson}`, runs: true, changed: () => lookBeneath() });
+const beneath = new Beneath({
+  glass,
+  host: el("beneath"),
+  base: `/lessons/${lesson}`,
+  runs: true,
+  changed: () => lookBeneath(),
+});
 const layers = new Layers(glass, wasm, el("picture"), `/lessons/${lesson}/placed`, beneath);
 const play = playVideos({ glass, beneath, loud: true });
 const fades = fadingInk(glass, layers);
@@ -113,10 +119,16 @@ function heard(events) {
         settings.heard(event.json);
         break;
       case "leftOut":
-        say(`${event.count === 1 ? "A mark was" : `${event.count} marks were`} left out of this lesson: there is more to draw in it than a screen can show.`);
+        say(
+          `${event.count === 1 ? "A mark was" : `${event.count} marks were`} left out of this lesson: there is more to draw in it than a screen can show.`,
+        );
         break;
       case "keeping":
-        showLine(event.keeping ? null : "Nothing is being kept: the server's disk does not take it. Drawing goes on; what is drawn is held here until it can be kept.");
+        showLine(
+          event.keeping
+            ? null
+            : "Nothing is being kept: the server's disk does not take it. Drawing goes on; what is drawn is held here until it can be kept.",
+        );
         break;
       case "sorry":
         say(event.why);
@@ -151,21 +163,33 @@ const line = new Line({
   address: `/lessons/${lesson}/live`,
   keeping,
   heard,
+  complains: say,
   says: (how) => {
     if (how === "up") showLine(null);
     if (how === "down") showLine("The line to the server is down. Drawing goes on; it is sent when the line is back.");
     if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");
     if (how === "gone") showLine("This lesson has been deleted.", "Load it again");
-    if (how === "out") showLine("The session has ended: the passphrase has to be given again. What is not sent yet is kept here.", "Go in again");
+    if (how === "out")
+      showLine(
+        "The session has ended: the passphrase has to be given again. What is not sent yet is kept here.",
+        "Go in again",
+      );
   },
 });
 
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
-const moving = new Moving({ glass, lesson, beneath, flush: () => line.flush(), unsent: () => line.unsent, changed: () => {
-  beneath.show();
-  lookBeneath();
-  row.show();
-} });
+const moving = new Moving({
+  glass,
+  lesson,
+  beneath,
+  flush: () => line.flush(),
+  unsent: () => line.unsent,
+  changed: () => {
+    beneath.show();
+    lookBeneath();
+    row.show();
+  },
+});
 const pages = pagesOnStage({ glass, beneath, act, moved, key: (e) => pressed(e), touching: () => hand.held.touching });
 prepareSendingAway((id) => {
   glass.send_away(id);
@@ -188,7 +212,7 @@ function showState() {
   button("undo").disabled = !glass.can_undo() && !glass.is_laying() && !glass.is_typing();
   button("redo").disabled = !glass.can_redo() && !glass.is_typing();
   const by = glass.zoomed();
-  el("whole").hidden = by === 1;
+  el("whole").hidden = glass.is_whole();
   el("zoom-by").textContent = `${by.toFixed(by < 10 ? 1 : 0)}×`;
   if (hand.holds("select")) selection.show();
   if (!glass.is_typing()) typing.show();
@@ -209,7 +233,14 @@ const selection = new Selection({
   },
 });
 
-const typing = new Typing({ glass, act, drawWet: () => layers.drawWet(), flush: () => line.flush(), area: () => area, swatch: () => hand.held.swatch });
+const typing = new Typing({
+  glass,
+  act,
+  drawWet: () => layers.drawWet(),
+  flush: () => line.flush(),
+  area: () => area,
+  swatch: () => hand.held.swatch,
+});
 const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glass.beneath() });
 prepareShapes({ glass, wasm, hand });
 
@@ -320,7 +351,9 @@ const setTouching = (touching) => {
   hand.take({ touching });
   pages.show();
   if (lowered && settings.now.lowering_freezes) {
-    for (const pane of beneath.panes) if (pane.moves && pane.frozen === null && (pane.kind !== "video" || JSON.parse(glass.playing(pane.id)).playing)) moving.toggle(pane);
+    for (const pane of beneath.panes)
+      if (pane.moves && pane.frozen === null && (pane.kind !== "video" || JSON.parse(glass.playing(pane.id)).playing))
+        moving.toggle(pane);
   }
 };
 /** @param {import("./hand.js").Tool} tool */
@@ -329,7 +362,10 @@ const takePen = () => take("pen");
 
 el("touch").addEventListener("click", () => setTouching(true));
 el("mark").addEventListener("click", () => setTouching(false));
-for (const [id, other] of [["touch", "mark"], ["mark", "touch"]]) {
+for (const [id, other] of [
+  ["touch", "mark"],
+  ["mark", "touch"],
+]) {
   el(id).addEventListener("keydown", (e) => {
     if (!e.key.startsWith("Arrow")) return;
     setTouching(other === "touch");
@@ -388,7 +424,10 @@ const box = new CaptureBox({
   size: () => area,
   take: async (request) => {
     const [moves] = await Promise.all([moving.frames(), settled()]);
-    if (!moves) return say("Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.");
+    if (!moves)
+      return say(
+        "Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.",
+      );
     await takeCapture(lesson, request, moves, say);
   },
   opened: (open) => el("capture").setAttribute("aria-pressed", `${open}`),
@@ -442,7 +481,10 @@ addEventListener("paste", (e) => {
  */
 function write(words, x, y) {
   if (words.trim() === "") return;
-  if (words.length > MOST_LETTERS) return say(`This text has ${thousands(words.length)} letters; ${thousands(MOST_LETTERS)} are the most that can be read on a stage. Paste a part of it, or bring it as a picture or a PDF.`);
+  if (words.length > MOST_LETTERS)
+    return say(
+      `This text has ${thousands(words.length)} letters; ${thousands(MOST_LETTERS)} are the most that can be read on a stage. Paste a part of it, or bring it as a picture or a PDF.`,
+    );
   take("text");
   typing.end();
   typing.write(words, x, y);
@@ -455,7 +497,8 @@ addEventListener("drop", (e) => {
   const onRail = e.target instanceof Element && e.target.closest("#rail, #order-panel");
   const pictures = files.every((f) => f.type.startsWith("image/"));
   const [x, y] = [e.clientX - area.left - el("mount").getBoundingClientRect().left, e.clientY - area.top];
-  if (files.length === 1 && files[0].type === "text/plain" && !onRail) files[0].text().then((words) => write(words, x, y));
+  if (files.length === 1 && files[0].type === "text/plain" && !onRail)
+    files[0].text().then((words) => write(words, x, y));
   else if (files.length && (onRail || !pictures)) order.bring(files);
   else if (files.length) placePictures(files, x, y);
   else if (e.dataTransfer?.getData("text/plain")) write(e.dataTransfer.getData("text/plain"), x, y);
@@ -474,8 +517,9 @@ async function placePictures(files, x, y) {
     body.append("picture", file, file.name);
     const response = await ask(`/lessons/${lesson}/placed`, body);
     if (!response?.ok) continue;
-    /** @type {{ picture: string, width: number, height: number }} */
+    /** @type {{ picture: string, width: number, height: number, note?: string }} */
     const kept = await response.json();
+    if (kept.note) say(`${file.name}: ${kept.note}`);
     take("select");
     selection.do(() => glass.place_picture(kept.picture, kept.width, kept.height, x + i * 24, y + i * 24));
   }
@@ -535,7 +579,8 @@ const DEEDS = {
 const CHOOSES = 'select, input:is([type="range"], [type="checkbox"], [type="color"])';
 const MOVES_IT = ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End", "Enter", " "];
 /** @param {EventTarget | null} target */
-const isTyping = (target) => target instanceof Element && target.matches("input, textarea, [contenteditable]") && !target.matches(CHOOSES);
+const isTyping = (target) =>
+  target instanceof Element && target.matches("input, textarea, [contenteditable]") && !target.matches(CHOOSES);
 
 /**
  * Keys that mean something while Touch or a selection is in the hand; `true` when this one did.
@@ -613,12 +658,20 @@ function pressed(e) {
  */
 function letGo() {
   const active = document.activeElement;
-  if (!(active instanceof HTMLElement) || !active.matches(`button, ${CHOOSES}`) || !active.closest("#rail, #selection-bar, #typing-bar")) return;
+  if (
+    !(active instanceof HTMLElement) ||
+    !active.matches(`button, ${CHOOSES}`) ||
+    !active.closest("#rail, #selection-bar, #typing-bar")
+  )
+    return;
   active.blur();
   if (glass.is_typing()) typing.focus();
 }
 document.addEventListener("click", (e) => e.detail > 0 && !(e.target instanceof HTMLSelectElement) && letGo());
-document.addEventListener("change", (e) => e.target instanceof HTMLSelectElement && !e.target.matches(":focus-visible") && letGo());
+document.addEventListener(
+  "change",
+  (e) => e.target instanceof HTMLSelectElement && !e.target.matches(":focus-visible") && letGo(),
+);
 addEventListener("keyup", (e) => hand.giveBack(named(e)));
 addEventListener("blur", () => hand.giveBack());
 

@@ -19,7 +19,12 @@ const CODECS = [
 /** The codecs of these that this browser can encode. @type {Promise<VideoEncoderConfig[]> | null} */
 let encodable = null;
 async function canEncode() {
-  const can = CODECS.map((c) => VideoEncoder.isConfigSupported(c).then((s) => s.supported, () => false));
+  const can = CODECS.map((c) =>
+    VideoEncoder.isConfigSupported(c).then(
+      (s) => s.supported,
+      () => false,
+    ),
+  );
   const found = await Promise.all(can);
   return CODECS.filter((_, i) => found[i]);
 }
@@ -30,6 +35,12 @@ async function canEncode() {
  */
 
 /** @typedef {VideoFrame | HTMLVideoElement | HTMLCanvasElement} Picture */
+
+/**
+ * A picture that stands still is sent again after so many milliseconds, so that those who watch know
+ * it from one that has stopped (`STOPPED` in frames.js).
+ */
+const IDLE = 2000;
 
 /** When something goes out, and in which form, is for core to say. */
 export class StreamSender {
@@ -52,16 +63,19 @@ export class StreamSender {
     this.encoder = null;
     /** Codecs that have not failed yet, the best first. @type {VideoEncoderConfig[]} */
     this.codecs = [];
-    if ("VideoEncoder" in window) (encodable ??= canEncode()).then((codecs) => {
-      this.codecs = [...codecs];
-      this.again();
-    });
+    if ("VideoEncoder" in window)
+      (encodable ??= canEncode()).then((codecs) => {
+        this.codecs = [...codecs];
+        this.again();
+      });
     this.size = [0, 0];
     this.colour = "{}";
     /** What came before its turn. @type {{ picture: Picture, done: () => void } | null} */
     this.latest = null;
     /** @type {number | undefined} */
     this.timer = undefined;
+    /** @type {number | undefined} */
+    this.idle = undefined;
     /** When each frame that is being encoded was taken, and what it shows. @type {Map<number, { taken: number, shows: Float64Array }>} */
     this.under = new Map();
     this.stopFrames = source.frames((picture, done) => this.came(picture, done));
@@ -78,10 +92,14 @@ export class StreamSender {
   again(wait = 60) {
     clearTimeout(this.timer);
     this.timer = window.setTimeout(() => {
-      const { latest, source: { element } } = this;
+      const {
+        latest,
+        source: { element },
+      } = this;
       this.latest = null;
       if (latest) this.came(latest.picture, latest.done);
-      else if (element instanceof HTMLVideoElement || element instanceof HTMLCanvasElement) this.came(element, () => {});
+      else if (element instanceof HTMLVideoElement || element instanceof HTMLCanvasElement)
+        this.came(element, () => {});
     }, wait);
   }
 
@@ -89,7 +107,9 @@ export class StreamSender {
   came(picture, done) {
     this.latest?.done();
     this.latest = null;
-    const wait = this.over ? Infinity : this.glass.stream_turn(this.id, this.unsent(), this.under.size, performance.now());
+    const wait = this.over
+      ? Infinity
+      : this.glass.stream_turn(this.id, this.unsent(), this.under.size, performance.now());
     if (wait === Infinity) return done();
     if (wait > 0) {
       this.latest = { picture, done };
@@ -97,6 +117,8 @@ export class StreamSender {
     }
     this.send(picture);
     done();
+    clearTimeout(this.idle);
+    this.idle = window.setTimeout(() => this.again(0), IDLE);
   }
 
   /** @param {Picture} picture */
@@ -106,13 +128,23 @@ export class StreamSender {
     const now = performance.now();
     const taken = this.glass.clock();
     const still = this.glass.stream_sent(this.id, now);
-    const { crop: [x, y, w, h], shows } = part;
+    const {
+      crop: [x, y, w, h],
+      shows,
+    } = part;
     const [width, height] = this.glass.stream_size(w, h);
     const frame = { width, height, taken, shows, now };
     // A frame that is small enough goes to the encoder as it is, without a detour through a canvas.
-    const asItIs = picture instanceof VideoFrame && this.source.upright && x + w <= picture.codedWidth && y + h <= picture.codedHeight;
+    const asItIs =
+      picture instanceof VideoFrame &&
+      this.source.upright &&
+      x + w <= picture.codedWidth &&
+      y + h <= picture.codedHeight;
     if (asItIs && !still && width === w && height === h) {
-      return this.encode(frame, (timestamp) => new VideoFrame(picture, { timestamp, visibleRect: { x, y, width, height } }));
+      return this.encode(
+        frame,
+        (timestamp) => new VideoFrame(picture, { timestamp, visibleRect: { x, y, width, height } }),
+      );
     }
     const { canvas, context } = this;
     if (canvas.width !== width || canvas.height !== height) [canvas.width, canvas.height] = [width, height];
@@ -166,7 +198,17 @@ export class StreamSender {
         const data = new Uint8Array(chunk.byteLength);
         chunk.copyTo(data);
         const [width, height] = this.size;
-        this.glass.stream_chunk(this.id, chunk.type === "key", codec, this.colour, width, height, about.taken, about.shows, data);
+        this.glass.stream_chunk(
+          this.id,
+          chunk.type === "key",
+          codec,
+          this.colour,
+          width,
+          height,
+          about.taken,
+          about.shows,
+          data,
+        );
         this.flush();
       },
       error: () => {
@@ -191,6 +233,7 @@ export class StreamSender {
   stop() {
     this.over = true;
     clearTimeout(this.timer);
+    clearTimeout(this.idle);
     this.stopFrames();
     this.latest?.done();
     this.latest = null;

@@ -1,8 +1,8 @@
 // @ts-check
 // Swatches on the rail, and the panel in which one is edited.
 
-import { closePanels, openPanel } from "./panels.js";
 import { el, icon, input } from "./page.js";
+import { closePanels, openPanel } from "./panels.js";
 import { print } from "./printer.js";
 
 /** @import { Glass, InitOutput } from "../glass/glass.js" */
@@ -15,9 +15,13 @@ const MOST = 8;
 const TWICE = 400;
 
 /** @param {Rgb} c */
-const css = ({ r, g, b }) => "#" + [r, g, b].map((v) => v.toString(16).padStart(2, "0")).join("");
+const css = ({ r, g, b }) => `#${[r, g, b].map((v) => v.toString(16).padStart(2, "0")).join("")}`;
 /** @param {string} hex @returns {Rgb} */
-const rgb = (hex) => ({ r: parseInt(hex.slice(1, 3), 16), g: parseInt(hex.slice(3, 5), 16), b: parseInt(hex.slice(5, 7), 16) });
+const rgb = (hex) => ({
+  r: parseInt(hex.slice(1, 3), 16),
+  g: parseInt(hex.slice(3, 5), 16),
+  b: parseInt(hex.slice(5, 7), 16),
+});
 
 export class Swatches {
   /**
@@ -98,11 +102,12 @@ export class Swatches {
     if (swatch.stay === null) return;
     // A corner of dots: this ink does not stay.
     context.globalCompositeOperation = "destination-out";
-    for (let x = 3; x < w; x += 6) for (let y = h - 15; y < h; y += 6) {
-      context.beginPath();
-      context.arc(x, y, 1.6, 0, 7);
-      context.fill();
-    }
+    for (let x = 3; x < w; x += 6)
+      for (let y = h - 15; y < h; y += 6) {
+        context.beginPath();
+        context.arc(x, y, 1.6, 0, 7);
+        context.fill();
+      }
     context.globalCompositeOperation = "destination-over";
     context.fillStyle = "#59646f";
     context.fillRect(0, 0, w, h);
@@ -254,7 +259,10 @@ export class Swatches {
     this.paint(/** @type {HTMLCanvasElement} */ (el("swatch-sample")), swatch);
     for (const key of document.querySelectorAll("[data-swatch]")) {
       const set = [
-        `tip:${swatch.tip}`, `rule:${swatch.rule}`, `hold:${swatch.hold}`, `stay:${swatch.stay === null ? "lasts" : "fades"}`,
+        `tip:${swatch.tip}`,
+        `rule:${swatch.rule}`,
+        `hold:${swatch.hold}`,
+        `stay:${swatch.stay === null ? "lasts" : "fades"}`,
       ];
       key.setAttribute("aria-pressed", `${set.includes(/** @type {HTMLElement} */ (key).dataset.swatch ?? "")}`);
     }
@@ -274,8 +282,10 @@ export class Swatches {
     el("swatch-short-why").textContent = short === null ? "" : `${short}.`;
     /** @type {[string, boolean][]} */
     const dead = [
-      ["swatch-left", this.editing === 0], ["swatch-right", this.editing === all.length - 1],
-      ["swatch-add", all.length >= MOST], ["swatch-remove", all.length === 1],
+      ["swatch-left", this.editing === 0],
+      ["swatch-right", this.editing === all.length - 1],
+      ["swatch-add", all.length >= MOST],
+      ["swatch-remove", all.length === 1],
     ];
     for (const [id, is] of dead) /** @type {HTMLButtonElement} */ (el(id)).disabled = is;
   }

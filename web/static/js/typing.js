@@ -7,7 +7,8 @@ import { el } from "./page.js";
 /** @import { Doing, Spot } from "./pens.js" */
 /** @typedef {{ content: string, size: number, wrap: number | null, x: number, y: number,
  *   width: number, height: number, matrix: number[], colour: { r: number, g: number, b: number },
- *   missing: string, short: boolean }} Field */
+ *   room: [number, number], missing: string, short: boolean }} Field */
+/** The module that lays out. @typedef {typeof import("../glass/text.js")} Layout */
 
 const SMALLER = 0.8;
 /** How far an arrow key moves the wrap width, in units. */
@@ -24,8 +25,14 @@ export class Typing {
     this.glass = stage.glass;
     this.text = /** @type {HTMLTextAreaElement} */ (el("typing"));
     this.bar = el("typing-bar");
-    /** Lays out; fetched when it is first wanted, or when there is time. @type {typeof import("../glass/text.js").lay_out | null} */
-    this.layOut = null;
+    /** Fetched when it is first wanted, or when there is time. @type {Layout | null} */
+    this.layout = null;
+    /** @type {number | undefined} */
+    this.telling = undefined;
+    /** Fonts that are here, or on their way. @type {Set<string>} */
+    this.fonts = new Set();
+    /** Fonts that could not be fetched. @type {Set<string>} */
+    this.failed = new Set();
     /** @type {Promise<void> | null} */
     this.fetching = null;
     (window.requestIdleCallback ?? ((f) => setTimeout(f, 2000)))(() => this.fetch());
@@ -53,7 +60,7 @@ export class Typing {
     this.fetching ??= (async () => {
       const module = await import("../glass/text.js");
       await module.default();
-      this.layOut = module.lay_out;
+      this.layout = module;
       if (this.glass.is_typing()) this.typed({});
     })();
     return this.fetching;
@@ -153,13 +160,60 @@ export class Typing {
    * @param {{ size?: number, wrap?: number }} change
    */
   typed(change) {
-    const { field, layOut } = this;
+    const { field, layout } = this;
     if (!field) return;
-    const { size, wrap, x, y } = { ...field, ...change };
-    if (layOut) this.glass.text_typed(layOut(this.text.value, size, wrap ?? 0, x, y));
+    const {
+      size,
+      wrap,
+      x,
+      y,
+      width,
+      room: [right, left],
+    } = { ...field, ...change };
+    if (layout) {
+      const laidOut = layout.lay_out(this.text.value, size, wrap ?? 0, x, y, width, right, left);
+      this.tellIn(this.glass.text_typed(laidOut, performance.now()));
+      for (const name of layout.fonts_wanted().split(" ").filter(Boolean)) this.fetchFont(name);
+    }
     this.stage.drawWet();
     this.stage.flush();
     this.show();
+  }
+
+  /** A long text is told to everybody a moment later. @param {number} wait in milliseconds; 0 for nothing to tell */
+  tellIn(wait) {
+    clearTimeout(this.telling);
+    if (wait === 0) return;
+    this.telling = window.setTimeout(() => {
+      this.tellIn(this.glass.text_tell(performance.now()));
+      this.stage.flush();
+    }, wait);
+  }
+
+  /**
+   * A letter has been typed that is in this font. The field gets it too, so that its caret stands
+   * where the letters do.
+   * @param {string} name
+   */
+  async fetchFont(name) {
+    const { layout } = this;
+    if (!layout || this.fonts.has(name)) return;
+    this.fonts.add(name);
+    try {
+      const response = await fetch(new URL(`../fonts/text/${name}.ttf`, import.meta.url));
+      if (!response.ok) throw new Error(name);
+      const bytes = await response.arrayBuffer();
+      const face = await new FontFace(`Letters ${name}`, bytes.slice(0)).load();
+      document.fonts.add(face);
+      this.text.style.fontFamily = `${getComputedStyle(this.text).fontFamily}, ${face.family}`;
+      layout.font_came(name, new Uint8Array(bytes));
+      this.failed.delete(name);
+    } catch {
+      this.fonts.delete(name);
+      this.failed.add(name);
+    }
+    if (this.failed.has(name)) this.show();
+    else this.typed({});
   }
 
   /** Lays the field over the text, and the bar beside it. */
@@ -167,28 +221,34 @@ export class Typing {
     const { field, text, bar } = this;
     text.hidden = bar.hidden = field === null;
     if (!field) return;
-    const { left, top, width } = this.stage.area();
+    const { left, top } = this.stage.area();
     const [a, b, c, d, e, f] = field.matrix;
     const x = a * field.x + c * field.y + e + left;
     const y = b * field.x + d * field.y + f + top;
     const { r, g, b: blue } = field.colour;
-    const room = (left + width - x) / Math.hypot(a, b);
+    // As wide as its lines, with some room for the caret, and never so wide that it breaks them elsewhere.
+    const backwards = this.layout?.runs_to_the_left(text.value) ?? false;
+    const room = Math.max(backwards ? field.room[1] : field.room[0], field.size * 2);
+    const wide = this.layout ? Math.min(Math.max(field.width + field.size * 0.6, field.size * 4), room) : room;
+    const begins = backwards && !field.wrap ? field.width - wide : 0;
     Object.assign(text.style, {
-      transform: `matrix(${[a, b, c, d, x, y]})`,
+      transform: `matrix(${[a, b, c, d, x + a * begins, y + b * begins]})`,
       fontSize: `${field.size}px`,
-      width: `${field.wrap ?? Math.max(field.width + field.size * 0.6, Math.min(room, field.size * 4))}px`,
+      width: `${field.wrap ?? wide}px`,
       height: `${Math.max(field.height, field.size * 1.25)}px`,
-      whiteSpace: field.wrap ? "pre-wrap" : "pre",
       caretColor: `rgb(${r} ${g} ${blue})`,
     });
     // Until the module that lays out is here, the field shows its own letters.
-    text.classList.toggle("unread", this.layOut === null);
+    text.classList.toggle("unread", this.layout === null);
     el("typing-size").textContent = `${Math.round(field.size)}`;
     el("typing-fit").hidden = !field.short;
     el("typing-good").textContent = `${Math.round(this.glass.text_good_size())}`;
     const missing = el("typing-missing");
-    missing.hidden = field.missing === "";
-    missing.textContent = `The font has no ${[...field.missing].join(" ")}`;
+    const offline = this.failed.size > 0;
+    missing.hidden = field.missing === "" && !offline;
+    missing.textContent = offline
+      ? "Some letters could not be fetched: the line is down."
+      : `No font here has ${[...field.missing].join(" ")}`;
     const mount = el("mount").getBoundingClientRect();
     const below = y + field.height * d + 14;
     const h = bar.offsetHeight;

@@ -72,8 +72,9 @@ export function pagesOnStage({ glass, beneath, act, moved, key, touching }) {
         continue;
       }
       if (scrolled) takeScroll(pane, live, scrolled);
-      // Only while the pointer is there: nobody turns its wheel elsewhere.
-      if (zoom && live.matches(":hover")) takeZoom(pane, zoom, by);
+      // Only while hands reach it. Whether a wheel was really turned there nobody can tell: a browser
+      // does not say that the pointer is over a page of another process.
+      if (zoom && touching()) takeZoom(pane, zoom, by);
     }
   }
 

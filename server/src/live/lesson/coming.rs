@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use bozzetto_core::change::SheetId;
-use bozzetto_core::ids::{AuthorId, PersonId};
-use bozzetto_core::mark::Mark;
-use bozzetto_core::wet::WetInk;
+use bozzetto_core::geometry::ids::{AuthorId, PersonId};
+use bozzetto_core::marks::mark::Mark;
+use bozzetto_core::paint::wet::WetInk;
+use bozzetto_core::sheets::change::SheetId;
 use bozzetto_core::wire::{FromServer, Goodbye, Hello, Person, Start, State, Welcome, encode};
 use bytes::Bytes;
 use tokio::sync::mpsc;

@@ -2,17 +2,17 @@
 
 use std::time::Duration;
 
-use bozzetto_core::change::{Change, Deed, Op, Step};
-use bozzetto_core::fading;
-use bozzetto_core::ids::{AuthorId, ChangeId};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::sheets::change::{Change, Deed, Op, Step};
+use bozzetto_core::sheets::fade;
 
 use super::Lesson;
 
 impl Lesson {
     /// How long until some ink has faded; `None` when none is going to.
     pub(super) fn fades_in(&self) -> Option<Duration> {
-        let groups = fading::groups(&self.sheets, &self.wet.fading());
-        let next = groups.iter().filter_map(fading::Group::gone).min()?;
+        let groups = fade::groups(&self.sheets, &self.wet.fading());
+        let next = groups.iter().filter_map(fade::Group::gone).min()?;
         Some(Duration::from_millis(
             next.saturating_sub(crate::now() as u64),
         ))
@@ -55,8 +55,8 @@ impl Lesson {
 
     pub(super) fn clear_faded(&mut self) {
         let now = crate::now() as u64;
-        let groups = fading::groups(&self.sheets, &self.wet.fading());
-        let steps = fading::clear(&groups, now);
+        let groups = fade::groups(&self.sheets, &self.wet.fading());
+        let steps = fade::clear(&groups, now);
         if steps.is_empty() {
             return;
         }

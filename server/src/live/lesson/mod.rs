@@ -16,16 +16,16 @@ mod writing;
 use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::time::Duration;
 
-use bozzetto_core::backdrop::{BackdropView, Seen};
-use bozzetto_core::change::{Change, Refusal, SheetId};
-use bozzetto_core::frames::{self, Glass, Map, Size};
-use bozzetto_core::ids::{AuthorId, BackdropId, ChangeId};
-use bozzetto_core::pane::Pane;
-use bozzetto_core::placed::Placed;
-use bozzetto_core::rights;
-use bozzetto_core::sheet::Sheets;
+use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::paint::wet::WetStrokes;
+use bozzetto_core::people::rights;
+use bozzetto_core::sheets::change::{Change, Refusal, SheetId};
+use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wet::WetStrokes;
 use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, Stage, TakeAway, ToServer};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot};
@@ -92,6 +92,11 @@ pub enum Command {
         connection: u64,
         message: ToServer,
     },
+    /// Something was too long to be read; perhaps it is known which change it asks for.
+    TooLong {
+        connection: u64,
+        change: Option<ChangeId>,
+    },
     /// Something could not even be read.
     Unreadable {
         connection: u64,
@@ -99,6 +104,10 @@ pub enum Command {
     },
     Look {
         reply: oneshot::Sender<Look>,
+    },
+    /// Whether somebody is connected.
+    IsUsed {
+        reply: oneshot::Sender<bool>,
     },
     /// What participants may fetch pictures of.
     Shown {
@@ -135,7 +144,7 @@ impl Look {
     pub fn panes(&self) -> Vec<Pane<'_>> {
         let area = Size::glass(self.aspect.0, self.aspect.1);
         let beside = self.stage.beside.as_ref().map(|(b, divider)| (b, *divider));
-        bozzetto_core::pane::panes(area, self.stage.current.as_ref(), beside)
+        bozzetto_core::stage::pane::panes(area, self.stage.current.as_ref(), beside)
     }
 }
 
@@ -174,7 +183,7 @@ struct Lesson {
     /// How many marks were left out when the lesson was opened.
     left_out: u32,
     /// How backdrops are seen since it was last written down.
-    seen: BTreeMap<BackdropId, Seen>,
+    seen: BTreeMap<BackdropId, ViewState>,
     /// When that is to be written down.
     seen_due: Option<Instant>,
     /// Applied, and not yet written.
@@ -340,11 +349,22 @@ impl Lesson {
                 connection,
                 message,
             } => self.message(connection, message).await,
+            Command::TooLong { connection, change } => {
+                let why = Refusal::TooLarge;
+                let answer = match change {
+                    Some(id) => FromServer::Refused { id, why },
+                    None => FromServer::Sorry(why),
+                };
+                self.answer(connection, &answer);
+            }
             Command::Unreadable { connection, why } => {
                 self.answer(connection, &FromServer::Sorry(why))
             }
             Command::Look { reply } => {
                 let _ = reply.send(self.look());
+            }
+            Command::IsUsed { reply } => {
+                let _ = reply.send(!self.connections.is_empty());
             }
             Command::Shown { reply } => {
                 let _ = reply.send(self.shown_to_participants());

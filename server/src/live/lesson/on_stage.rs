@@ -2,20 +2,21 @@
 
 use std::sync::Arc;
 
-use bozzetto_core::backdrop::{BackdropKind, BackdropView, Seen};
-use bozzetto_core::board::MOST_PAGES;
-use bozzetto_core::change::SheetId;
-use bozzetto_core::frames::{Glass, Rect, Size};
-use bozzetto_core::ids::{AuthorId, BackdropId};
-use bozzetto_core::mark::{Body, Mark};
-use bozzetto_core::pane::Beside;
-use bozzetto_core::placed::Placed;
+use bozzetto_core::geometry::frames::{Glass, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
+use bozzetto_core::geometry::zoom::Zoom;
+use bozzetto_core::marks::mark::{Body, Mark};
+use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::board::MOST_PAGES;
+use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::wire::{FromServer, LessonView, OnStage, Stage, TakeAway};
-use bozzetto_core::zoom::Zoom;
 use rusqlite::params;
 use tokio::time::Instant;
 
-use super::{Held, Lesson, Look, MOMENT, Shown};
+use super::{Held, Lesson, Look, MOMENT, Role, Shown};
+use crate::backdrops::begin_if_bare;
 use crate::backdrops::queries as backdrops;
 use crate::live::log::{self, Outline};
 
@@ -57,7 +58,7 @@ impl Lesson {
     }
 
     /// A presenter sees a backdrop otherwise: larger, another page, another moment, held.
-    pub(super) fn see(&mut self, author: AuthorId, backdrop: BackdropId, seen: Seen) {
+    pub(super) fn see(&mut self, author: AuthorId, backdrop: BackdropId, seen: ViewState) {
         let room = self.room_of(backdrop);
         let Some(view) = self.outline.order.iter_mut().find(|b| b.id == backdrop) else {
             return;
@@ -84,7 +85,7 @@ impl Lesson {
         let area = Size::glass(self.outline.aspect.0, self.outline.aspect.1);
         let divider = self.outline.beside.map(|b| b.divider);
         let number = usize::from(self.outline.beside.is_some_and(|b| b.backdrop == backdrop));
-        let rooms = bozzetto_core::pane::rooms(area, divider);
+        let rooms = bozzetto_core::stage::pane::rooms(area, divider);
         if self.is_on_stage(backdrop) {
             rooms[number.min(rooms.len() - 1)]
         } else {
@@ -98,7 +99,7 @@ impl Lesson {
     }
 
     /// To be written down in a moment, together with what else comes until then.
-    fn note_seen(&mut self, backdrop: BackdropId, seen: Seen) {
+    fn note_seen(&mut self, backdrop: BackdropId, seen: ViewState) {
         self.seen.insert(backdrop, seen);
         self.seen_due.get_or_insert(Instant::now() + MOMENT);
     }
@@ -236,8 +237,19 @@ impl Lesson {
         }
     }
 
+    fn somebody_presents(&self) -> bool {
+        let mut all = self.connections.values();
+        all.any(|c| matches!(c.role, Role::Presenter))
+    }
+
+    /// Takes the running order and the name from the database again.
     pub(super) async fn reload(&mut self, goto: Option<BackdropId>) {
         let id = self.id;
+        if self.somebody_presents()
+            && let Err(e) = self.store.write(move |conn| begin_if_bare(conn, id)).await
+        {
+            tracing::warn!("lesson {id}: a board could not begin: {e}");
+        }
         match self.store.read(move |conn| log::outline(conn, id)).await {
             Ok(Some(outline)) => {
                 let before = (self.outline.current, self.outline.beside);

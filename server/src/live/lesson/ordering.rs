@@ -1,12 +1,13 @@
 //! What people ask for: judged, put in order and applied.
 
-use bozzetto_core::change::{Change, Intent, Op, Refusal, SheetId, Step, check_steps};
-use bozzetto_core::ids::{AuthorId, ChangeId};
-use bozzetto_core::rights;
-use bozzetto_core::wet::WetShape;
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::paint::wet::WetShape;
+use bozzetto_core::people::rights;
+use bozzetto_core::sheets::change::{Change, Intent, Op, Refusal, SheetId, Step, check_steps};
 use bozzetto_core::wire::{FromServer, ToServer};
 
 use super::{Lesson, nowhere};
+use crate::live::log::Outline;
 
 impl Lesson {
     pub(super) async fn message(&mut self, connection: u64, message: ToServer) {
@@ -124,8 +125,9 @@ impl Lesson {
 
     pub(super) fn check_sheets(&self, steps: &[Step]) -> Result<(), Refusal> {
         let exists = |sheet: SheetId| {
-            let backdrop = sheet.backdrop();
-            backdrop.is_none_or(|id| self.outline.order.iter().any(|b| b.id == id))
+            let Outline { order, removed, .. } = &self.outline;
+            let known = |id| order.iter().any(|b| b.id == id) || removed.contains(&id);
+            sheet.backdrop().is_none_or(known)
         };
         match steps.iter().all(|s| exists(s.sheet)) {
             true => Ok(()),

@@ -2,8 +2,8 @@
 
 use std::time::Duration;
 
-use bozzetto_core::backdrop::BackdropView;
-use bozzetto_core::ids::{AuthorId, BackdropId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
+use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::FromServer;
 use tokio::time::Instant;

@@ -1,6 +1,6 @@
 //! Telling presenters, participants, or all.
 
-use bozzetto_core::change::{Change, Step};
+use bozzetto_core::sheets::change::{Change, Step};
 use bozzetto_core::wire::{FromServer, encode};
 
 use super::{Lesson, Role, Said};

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use bozzetto_core::change::Change;
+use bozzetto_core::sheets::change::Change;
 use bozzetto_core::wire::FromServer;
 
 use super::{Lesson, RETRY, SNAPSHOT_EVERY};

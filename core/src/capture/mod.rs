@@ -1,0 +1,6 @@
+//! Pictures taken of the stage: their area, their resolution and their names.
+
+pub mod name;
+mod plan;
+
+pub use plan::{Detail, MAX_PIXELS, MAX_SIDE, OnStage, Plan, Request, adjust, nudged, plan};

@@ -1,0 +1,105 @@
+//! Names for captures, and safe names for the files they are downloaded as.
+
+/// The longest name that anything may have, in characters.
+pub const MAX_NAME: usize = 120;
+
+/// The name proposed for a capture: what was on stage, when, and in which lesson. `time` is the
+/// local time as the presenter writes it, `10:42`.
+///
+/// ```
+/// use bozzetto_core::capture::name::propose;
+/// assert_eq!(
+///     propose("Coastal pilotage", "Harbour approach", "10:42"),
+///     "Harbour approach 10:42, Coastal pilotage"
+/// );
+/// ```
+pub fn propose(lesson: &str, backdrop: &str, time: &str) -> String {
+    let part = |s: &str| s.trim().chars().take(50).collect::<String>();
+    format!("{} {time}, {}", part(backdrop), part(lesson))
+}
+
+/// What somebody typed as a name: one line of what can be seen, at most [`MAX_NAME`] characters.
+/// Control characters, marks of direction and characters without width are left out, since a name
+/// with them can look like another one; joiners stay between letters whose script needs them.
+/// `None` when nothing is left.
+///
+/// ```
+/// use bozzetto_core::capture::name::tidy;
+/// assert_eq!(tidy(" Ines\u{202e}\u{200b}  Vidal\t").as_deref(), Some("Ines Vidal"));
+/// assert_eq!(tidy("می\u{200c}خواهم").as_deref(), Some("می\u{200c}خواهم"));
+/// assert_eq!(tidy("a\u{200d}b").as_deref(), Some("ab"));
+/// assert_eq!(tidy("\u{3164}\u{2060}"), None);
+/// ```
+pub fn tidy(typed: &str) -> Option<String> {
+    let all: Vec<char> = typed
+        .chars()
+        .map(|c| if c.is_whitespace() { ' ' } else { c })
+        .filter(|c| !c.is_control() && (joins(*c) || !invisible(*c)))
+        .collect();
+    let letter = |i: Option<usize>| i.and_then(|i| all.get(i)).is_some_and(|c| !c.is_ascii());
+    let seen = all
+        .iter()
+        .enumerate()
+        .filter(|(i, c)| !joins(**c) || (letter(i.checked_sub(1)) && letter(i.checked_add(1))));
+    let seen: String = seen.map(|(_, c)| c).collect();
+    let words: Vec<&str> = seen.split(' ').filter(|w| !w.is_empty()).collect();
+    let name: String = words.join(" ").chars().take(MAX_NAME).collect();
+    let name = name.trim().to_owned();
+    (!name.is_empty()).then_some(name)
+}
+
+/// Zero width joiner and non-joiner.
+fn joins(c: char) -> bool {
+    matches!(c, '\u{200c}' | '\u{200d}')
+}
+
+/// Characters that show nothing. Source: Unicode, `Default_Ignorable_Code_Point`, without the
+/// variation selectors, which only choose how a letter looks; and the marks of direction of UAX #9.
+fn invisible(c: char) -> bool {
+    matches!(c,
+        '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}'
+        | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}'
+        | '\u{2060}'..='\u{206f}' | '\u{3164}' | '\u{feff}' | '\u{ffa0}'
+        | '\u{fff0}'..='\u{fffb}' | '\u{e0000}'..='\u{e00ff}')
+}
+
+/// A file name that every common system takes, from a capture's name.
+///
+/// Source: the reserved characters and device names of Windows file names, which are stricter than
+/// those of other systems (from memory); 200 bytes leave room below the usual limit of 255.
+///
+/// ```
+/// use bozzetto_core::capture::name::file_name;
+/// assert_eq!(file_name("Tide at 11:20 / frozen", "png"), "Tide at 11.20 - frozen.png");
+/// assert_eq!(file_name("../../etc", "png"), "-..-etc.png");
+/// assert_eq!(file_name("CON", "png"), "CON-.png");
+/// ```
+pub fn file_name(name: &str, extension: &str) -> String {
+    let mut safe: String = name
+        .chars()
+        .map(|c| match c {
+            ':' => '.',
+            '/' | '\\' | '*' | '?' | '"' | '<' | '>' | '|' => '-',
+            // Direction marks can make a name read as another one.
+            '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => '-',
+            c if c.is_control() => '-',
+            c => c,
+        })
+        .collect();
+    while safe.len() > 200 {
+        safe.pop();
+    }
+    let safe = safe.trim_matches(|c: char| c == '.' || c.is_whitespace());
+    let device = safe.split('.').next().unwrap_or("").to_ascii_uppercase();
+    let numbered = |d: &str| {
+        device.len() == 4 && device.starts_with(d) && device.ends_with(|c: char| c.is_ascii_digit())
+    };
+    let reserved = ["CON", "PRN", "AUX", "NUL"].contains(&device.as_str())
+        || numbered("COM")
+        || numbered("LPT");
+    match safe {
+        "" => format!("capture.{extension}"),
+        safe if reserved => format!("{safe}-.{extension}"),
+        safe => format!("{safe}.{extension}"),
+    }
+}

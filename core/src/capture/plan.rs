@@ -1,0 +1,293 @@
+//! What a capture contains: the box on the stage, and the pixels it becomes.
+
+use serde::{Deserialize, Serialize};
+
+use crate::geometry::frames::{GLASS_WIDTH, Glass, Map, Pixels, Point, Rect, Size};
+use crate::geometry::grip::{Arrow, Grip, Side};
+use crate::geometry::ids::BackdropId;
+use crate::stage::backdrop::ViewState;
+use crate::stage::grain::Grain;
+use crate::stage::pane::{Beside, Pane};
+
+/// Vector backdrops are captured at least as fine as a stage 3840 pixels wide.
+const VECTOR_SCALE: f64 = 3840.0 / GLASS_WIDTH;
+
+/// The most pixels in a capture, and the longest side: what a server can hold at once and every
+/// viewer opens.
+pub const MAX_PIXELS: f64 = 64_000_000.0;
+pub const MAX_SIDE: f64 = 16_384.0;
+
+/// How a box becomes pixels.
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Plan {
+    /// The box, moved to whole pixels.
+    pub area: Rect<Glass>,
+    /// Pixels to a glass unit.
+    pub scale: f64,
+    pub width: u32,
+    pub height: u32,
+}
+
+impl Plan {
+    /// From the glass to the capture's pixels.
+    pub fn to_pixels(&self) -> Map<Glass, Pixels> {
+        Map::scale_then_move(
+            self.scale,
+            -self.area.x0 * self.scale,
+            -self.area.y0 * self.scale,
+        )
+    }
+}
+
+/// What a presenter's browser asks to be captured.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Request {
+    pub area: Rect<Glass>,
+    /// Device pixels to a glass unit on the presenter's screen.
+    pub device: f64,
+    /// Device pixels to a CSS pixel there.
+    pub ratio: f64,
+    pub stage: OnStage,
+}
+
+/// What was on stage there, and how it was seen: perhaps not as it is seen by the time that the
+/// request is read.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+pub struct OnStage {
+    pub current: Option<BackdropId>,
+    pub beside: Option<Beside>,
+    pub seen: Vec<(BackdropId, ViewState)>,
+}
+
+/// What there is to be seen of a backdrop, as far as a capture's resolution goes.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Detail {
+    /// Where it lies.
+    pub on_glass: Rect<Glass>,
+    pub grain: Grain,
+    /// Its own pixels to a glass unit; of no meaning for what is vector.
+    pub scale: f64,
+    /// The corner of one of its pixels.
+    pub corner: Point<Glass>,
+}
+
+impl Pane<'_> {
+    /// What there is to be seen in the pane; `None` when it is bare. `fine` is how many pixels the
+    /// backdrop has to a backdrop unit, when that is not one: what a browser hands over of a moving
+    /// one may be finer or coarser.
+    pub fn detail(&self, fine: f64) -> Option<Detail> {
+        let backdrop = self.backdrop?;
+        let view = backdrop.view(&self.room);
+        let shown = backdrop
+            .seen
+            .frozen
+            .map_or_else(|| backdrop.shown(&self.room), |f| f.shows);
+        Some(Detail {
+            on_glass: view.apply_rect(&shown).intersection(&self.room),
+            grain: backdrop.kind.grain(),
+            scale: fine / view.mean_scale(),
+            corner: view.apply(Point::new(shown.x0, shown.y0)),
+        })
+    }
+}
+
+/// Plans the capture of `area`.
+///
+/// The resolution is the finest that a backdrop has inside the box, and never below `device`, the
+/// pixels that the presenter's screen shows to a glass unit. Where a backdrop's own pixels are
+/// taken, the box is moved to their edges, so that every pixel of the backdrop is copied as it is;
+/// otherwise to the edges of the screen's pixels. Only above [`MAX_PIXELS`] or [`MAX_SIDE`] is it
+/// coarser.
+///
+/// `details` are the backdrops on stage. The result is at least one pixel large.
+pub fn plan(area: &Rect<Glass>, stage: Size<Glass>, details: &[Detail], device: f64) -> Plan {
+    let area = area.intersection(&Rect::of_size(stage));
+    let area = if area.is_empty() {
+        Rect::from_corners(Point::new(0.0, 0.0), Point::new(1.0, 1.0))
+    } else {
+        area
+    };
+    let device = if device.is_finite() {
+        device.clamp(0.1, 8.0)
+    } else {
+        1.0
+    };
+    let mut wanted = device;
+    let mut origin = Point::new(0.0, 0.0);
+    for detail in details.iter().filter(|d| d.on_glass.intersects(&area)) {
+        match detail.grain {
+            Grain::Vector if VECTOR_SCALE > wanted => {
+                (wanted, origin) = (VECTOR_SCALE, Point::new(0.0, 0.0));
+            }
+            Grain::Pixels if detail.scale >= wanted => {
+                (wanted, origin) = (detail.scale, detail.corner);
+            }
+            _ => {}
+        }
+    }
+    let most = (MAX_PIXELS / (area.width() * area.height()).max(1e-9))
+        .sqrt()
+        .min(MAX_SIDE / area.width().max(area.height()).max(1e-9));
+    let scale = wanted.min(most);
+    // Edges to the nearest edge of a pixel, counted from `origin`.
+    let edge = |v: f64, from: f64| ((v - from) * scale).round();
+    let (x0, x1) = (edge(area.x0, origin.x), edge(area.x1, origin.x));
+    let (y0, y1) = (edge(area.y0, origin.y), edge(area.y1, origin.y));
+    let (width, height) = ((x1 - x0).max(1.0), (y1 - y0).max(1.0));
+    let back = |v: f64, from: f64| v / scale + from;
+    Plan {
+        area: Rect::from_corners(
+            Point::new(back(x0, origin.x), back(y0, origin.y)),
+            Point::new(back(x0 + width, origin.x), back(y0 + height, origin.y)),
+        ),
+        scale,
+        width: width as u32,
+        height: height as u32,
+    }
+}
+
+/// The box after its grip has been moved by (`dx`, `dy`), kept on the stage. An edge that is dragged
+/// past its opposite becomes the opposite.
+///
+/// ```
+/// use bozzetto_core::capture::adjust;
+/// use bozzetto_core::geometry::frames::{Point, Rect, Size};
+/// use bozzetto_core::geometry::grip::Grip;
+/// let stage = Size::glass(16.0, 9.0);
+/// let start = Rect::from_corners(Point::new(100.0, 100.0), Point::new(300.0, 200.0));
+/// let east = Grip::from_word("e").unwrap();
+/// assert_eq!(adjust(&start, east, 50.0, 9.0, stage).x1, 350.0);
+/// // Moved as a whole, the box keeps its size at the edge of the stage.
+/// assert_eq!(adjust(&start, Grip::Inside, -500.0, 0.0, stage).width(), 200.0);
+/// ```
+pub fn adjust(area: &Rect<Glass>, grip: Grip, dx: f64, dy: f64, stage: Size<Glass>) -> Rect<Glass> {
+    match grip {
+        Grip::Inside => {
+            let dx = dx.clamp(-area.x0, stage.width - area.x1);
+            let dy = dy.clamp(-area.y0, stage.height - area.y1);
+            Rect::from_corners(
+                Point::new(area.x0 + dx, area.y0 + dy),
+                Point::new(area.x1 + dx, area.y1 + dy),
+            )
+        }
+        Grip::Edges { x, y } => {
+            let (x0, x1) = moved(area.x0, area.x1, x, dx, stage.width);
+            let (y0, y1) = moved(area.y0, area.y1, y, dy, stage.height);
+            Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1))
+        }
+    }
+}
+
+/// The box after an arrow key: moved by `step`, or with `edges` its right or lower edge moved.
+/// Without a box there is one in the middle, half as wide and high as the stage.
+///
+/// ```
+/// use bozzetto_core::capture::nudged;
+/// use bozzetto_core::geometry::frames::Size;
+/// use bozzetto_core::geometry::grip::Arrow;
+/// let stage = Size::glass(16.0, 9.0);
+/// let first = nudged(None, Arrow::Up, 1.0, false, stage);
+/// assert_eq!((first.x0, first.y1), (480.0, 810.0));
+/// let wider = nudged(Some(&first), Arrow::Right, 10.0, true, stage);
+/// assert_eq!((wider.x0, wider.x1), (480.0, 1450.0));
+/// let lower = nudged(Some(&first), Arrow::Down, 10.0, false, stage);
+/// assert_eq!((lower.y0, lower.y1), (280.0, 820.0));
+/// ```
+pub fn nudged(
+    area: Option<&Rect<Glass>>,
+    arrow: Arrow,
+    step: f64,
+    edges: bool,
+    stage: Size<Glass>,
+) -> Rect<Glass> {
+    let Some(area) = area else {
+        let (w, h) = (stage.width, stage.height);
+        let quarter = Point::new(w * 0.25, h * 0.25);
+        return Rect::from_corners(quarter, Point::new(w * 0.75, h * 0.75));
+    };
+    let grip = match (edges, arrow) {
+        (false, _) => Grip::Inside,
+        (true, Arrow::Left | Arrow::Right) => Grip::Edges {
+            x: Side::High,
+            y: Side::Neither,
+        },
+        (true, Arrow::Up | Arrow::Down) => Grip::Edges {
+            x: Side::Neither,
+            y: Side::High,
+        },
+    };
+    let (dx, dy) = arrow.step(step);
+    adjust(area, grip, dx, dy, stage)
+}
+
+fn moved(low: f64, high: f64, side: Side, by: f64, most: f64) -> (f64, f64) {
+    match side {
+        Side::Low => ((low + by).clamp(0.0, most), high),
+        Side::High => (low, (high + by).clamp(0.0, most)),
+        Side::Neither => (low, high),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::zoom::Zoom;
+    use proptest::prelude::*;
+
+    const STAGE: Size<Glass> = Size::new(1920.0, 1080.0);
+
+    fn rect() -> impl Strategy<Value = Rect<Glass>> {
+        (
+            0.0..1920.0f64,
+            0.0..1080.0f64,
+            0.0..1920.0f64,
+            0.0..1080.0f64,
+        )
+            .prop_map(|(a, b, c, d)| Rect::from_corners(Point::new(a, b), Point::new(c, d)))
+    }
+
+    proptest! {
+        /// A capture is never coarser than the screen, its pixels are square and cover the box to
+        /// within a pixel, and a finer picture's own pixels are hit exactly.
+        #[test]
+        fn resolution_is_the_finest_there_is(
+            area in rect(), w in 40.0..9000.0f64, h in 40.0..6000.0f64, device in 0.4..3.0f64,
+        ) {
+            // A box is at least a pixel large.
+            prop_assume!(area.width() * device >= 1.0 && area.height() * device >= 1.0);
+            let (size, w, h) = (Size::new(w.round(), h.round()), w.round(), h.round());
+            let view: crate::geometry::frames::Map<crate::geometry::frames::Held, Glass> = Zoom::WHOLE.map(size, STAGE);
+            let on_glass = view.apply_rect(&Rect::of_size(size));
+            let detail = Detail { on_glass, grain: Grain::Pixels, scale: 1.0 / view.mean_scale(), corner: view.apply(Point::new(0.0, 0.0)) };
+            let p = plan(&area, STAGE, &[detail], device);
+            prop_assert!(p.width >= 1 && p.height >= 1);
+            prop_assert!(f64::from(p.width) * f64::from(p.height) <= MAX_PIXELS * 1.001);
+            prop_assert!((p.area.width() * p.scale - f64::from(p.width)).abs() < 1e-6);
+            prop_assert!((p.area.height() * p.scale - f64::from(p.height)).abs() < 1e-6);
+            let pixel = 1.0 / p.scale + 1e-9;
+            prop_assert!((p.area.x0 - area.x0).abs() <= pixel && (p.area.y1 - area.y1).abs() <= pixel);
+            let native = (w / 1920.0).max(h / 1080.0);
+            let shown = view.apply_rect(&Rect::of_size(size)).intersects(&area);
+            let wanted = if shown { native.max(device) } else { device };
+            prop_assert!((p.scale - wanted).abs() < 1e-9 || p.scale < wanted && f64::from(p.width) * f64::from(p.height) > MAX_PIXELS * 0.99);
+            if shown && native > device && p.scale == wanted {
+                let corner = view.inverse().unwrap().apply(Point::new(p.area.x0, p.area.y0));
+                prop_assert!((corner.x - corner.x.round()).abs() < 1e-6);
+                prop_assert!((corner.y - corner.y.round()).abs() < 1e-6);
+            }
+        }
+
+        /// However a box is pulled about, it stays on the stage, and letting go undoes nothing.
+        #[test]
+        fn a_box_stays_on_the_stage(area in rect(), dx in -3000.0..3000.0f64, dy in -3000.0..3000.0f64, grip in 0..9usize) {
+            let word = ["inside", "n", "ne", "e", "se", "s", "sw", "w", "nw"][grip];
+            let grip = Grip::from_word(word).unwrap();
+            let moved = adjust(&area, grip, dx, dy, STAGE);
+            prop_assert!(moved.x0 >= -1e-9 && moved.y0 >= -1e-9 && moved.x1 <= 1920.0 + 1e-9 && moved.y1 <= 1080.0 + 1e-9);
+            prop_assert_eq!(adjust(&area, grip, 0.0, 0.0, STAGE), area);
+            if grip == Grip::Inside {
+                prop_assert!((moved.width() - area.width()).abs() < 1e-9);
+            }
+        }
+    }
+}

@@ -1,0 +1,216 @@
+//! The display list: what is to be drawn, said so plainly that a canvas, a raster image or a file
+//! format can print it without knowing anything about marks.
+//!
+//! All coordinates are glass units, in `f32`: a 7000-pixel-wide capture resolves 0.27 units, and
+//! `f32` holds 1920 to within 0.0001.
+
+use serde::{Deserialize, Serialize};
+
+use crate::display::colour::Rgb;
+use crate::geometry::frames::{Glass, Map, Point, Rect};
+use crate::geometry::ids::BackdropId;
+
+/// One step of a path. The numbers are what the canvas printer reads.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[repr(u8)]
+pub enum Verb {
+    /// Takes one point.
+    Move = 0,
+    /// Takes one point.
+    Line = 1,
+    /// Takes two points: control, end.
+    Quad = 2,
+    /// Takes three points: two controls, end.
+    Cubic = 3,
+    /// Takes none.
+    Close = 4,
+}
+
+impl Verb {
+    /// How many points the verb takes.
+    pub fn points(self) -> usize {
+        match self {
+            Verb::Move | Verb::Line => 1,
+            Verb::Quad => 2,
+            Verb::Cubic => 3,
+            Verb::Close => 0,
+        }
+    }
+}
+
+/// A path, filled by the non-zero rule.
+#[derive(Clone, Default, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Path {
+    pub verbs: Vec<Verb>,
+    /// x and y in turn.
+    pub coords: Vec<f32>,
+}
+
+impl Path {
+    pub fn move_to(&mut self, x: f64, y: f64) {
+        self.push(Verb::Move, &[x, y]);
+    }
+
+    pub fn line_to(&mut self, x: f64, y: f64) {
+        self.push(Verb::Line, &[x, y]);
+    }
+
+    pub fn quad_to(&mut self, c: (f64, f64), p: (f64, f64)) {
+        self.push(Verb::Quad, &[c.0, c.1, p.0, p.1]);
+    }
+
+    pub fn cubic_to(&mut self, a: (f64, f64), b: (f64, f64), p: (f64, f64)) {
+        self.push(Verb::Cubic, &[a.0, a.1, b.0, b.1, p.0, p.1]);
+    }
+
+    pub fn close(&mut self) {
+        self.push(Verb::Close, &[]);
+    }
+
+    /// A closed polygon.
+    pub fn polygon(&mut self, points: impl IntoIterator<Item = (f64, f64)>) {
+        let mut points = points.into_iter();
+        let most = points.size_hint().0 + 1;
+        self.verbs.reserve(most);
+        self.coords.reserve(most * 2);
+        if let Some((x, y)) = points.next() {
+            self.move_to(x, y);
+            points.for_each(|(x, y)| self.line_to(x, y));
+            self.close();
+        }
+    }
+
+    pub fn rect(&mut self, r: &Rect<Glass>) {
+        self.polygon([(r.x0, r.y0), (r.x1, r.y0), (r.x1, r.y1), (r.x0, r.y1)]);
+    }
+
+    pub fn append(&mut self, other: &Path) {
+        self.verbs.extend_from_slice(&other.verbs);
+        self.coords.extend_from_slice(&other.coords);
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.verbs.is_empty()
+    }
+
+    /// The path under an affine map; the control points are mapped, which is exact.
+    pub fn mapped<A, B>(&self, map: &Map<A, B>) -> Path {
+        let coords = self
+            .coords
+            .chunks_exact(2)
+            .flat_map(|c| {
+                let p = map.apply(Point::new(f64::from(c[0]), f64::from(c[1])));
+                [p.x as f32, p.y as f32]
+            })
+            .collect();
+        Path {
+            verbs: self.verbs.clone(),
+            coords,
+        }
+    }
+
+    /// A rectangle that contains the path (control points included), in the path's own units.
+    pub fn bounds<F>(&self) -> Rect<F> {
+        self.coords.chunks_exact(2).fold(Rect::EMPTY, |r, c| {
+            r.include(Point::new(f64::from(c[0]), f64::from(c[1])))
+        })
+    }
+
+    fn push(&mut self, verb: Verb, coords: &[f64]) {
+        self.verbs.push(verb);
+        self.coords.extend(coords.iter().map(|v| *v as f32));
+    }
+}
+
+/// How a fill mixes with what is beneath it.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[repr(u8)]
+pub enum Blend {
+    /// Covers it.
+    Over = 0,
+    /// Multiplies with it, so that what is dark stays dark.
+    Multiply = 1,
+    /// Lightens it, so that what is light stays light: on dark boards. Source: W3C Compositing and
+    /// Blending Level 1, *screen*.
+    Screen = 2,
+}
+
+/// One thing to draw.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub enum Item {
+    Fill {
+        path: Path,
+        colour: Rgb,
+        blend: Blend,
+        /// 1 for ink that covers, 0 for what is gone.
+        opacity: f32,
+    },
+    /// A backdrop's picture, stretched to `to`.
+    Picture { source: Source, to: Rect<Glass> },
+    /// From here on only this part is drawn on, until the next such item; `None` ends it.
+    Clip(Option<Rect<Glass>>),
+    /// A picture that is a mark.
+    Placed { placing: Placing, opacity: f32 },
+}
+
+/// Where the pixels of a backdrop come from.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug, Serialize, Deserialize)]
+pub enum Source {
+    /// The backdrop itself: its file, or what it shows at this moment.
+    Backdrop(BackdropId),
+    /// A picture that was held, by the server's name for it.
+    Frozen(u64),
+}
+
+/// Where a placed picture is drawn.
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Placing {
+    /// The server's name for the file.
+    pub picture: u64,
+    /// The map from its pixels to glass units: `x' = a x + c y + e`, `y' = b x + d y + f`.
+    pub map: [f64; 6],
+    /// The part that is seen, in its pixels: x0, y0, x1, y1.
+    pub part: [f64; 4],
+}
+
+/// What is to be drawn, from the bottom up.
+#[derive(Clone, Default, PartialEq, Debug, Serialize, Deserialize)]
+pub struct DisplayList {
+    pub items: Vec<Item>,
+}
+
+impl DisplayList {
+    pub fn fill(&mut self, path: Path, colour: Rgb, blend: Blend) {
+        self.fade(path, colour, blend, 1.0);
+    }
+
+    /// Adds what is in another list; if it is to be cut, only the part of it that lies in `within`.
+    pub fn cut(&mut self, other: DisplayList, within: &Rect<Glass>, cut: bool) {
+        if !cut {
+            self.items.extend(other.items);
+        } else if !other.items.is_empty() {
+            self.items.push(Item::Clip(Some(*within)));
+            self.items.extend(other.items);
+            self.items.push(Item::Clip(None));
+        }
+    }
+
+    /// A placed picture.
+    pub fn place(&mut self, placing: Placing, opacity: f32) {
+        if opacity > 0.0 {
+            self.items.push(Item::Placed { placing, opacity });
+        }
+    }
+
+    /// A fill that lets through what is beneath.
+    pub fn fade(&mut self, path: Path, colour: Rgb, blend: Blend, opacity: f32) {
+        if !path.is_empty() && opacity > 0.0 {
+            self.items.push(Item::Fill {
+                path,
+                colour,
+                blend,
+                opacity,
+            });
+        }
+    }
+}

@@ -1,0 +1,6 @@
+//! What is to be drawn, for any printer: paths, pictures and colours.
+
+pub mod colour;
+mod list;
+
+pub use list::{Blend, DisplayList, Item, Path, Placing, Source, Verb};

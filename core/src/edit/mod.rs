@@ -1,0 +1,4 @@
+//! Correcting: what the eraser takes, what is selected and what becomes of it.
+
+pub mod erase;
+pub mod select;

@@ -1,0 +1,4 @@
+//! Who is there, and what they may do.
+
+pub mod join_code;
+pub mod rights;

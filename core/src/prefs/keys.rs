@@ -1,0 +1,185 @@
+//! Which key does what on the stage.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+/// What a key does.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Deed {
+    Touch,
+    Draw,
+    Erase,
+    Select,
+    Shapes,
+    Stamps,
+    Text,
+    Box,
+    Previous,
+    Next,
+    FullScreen,
+    Help,
+    Freeze,
+    Note,
+    Pane,
+    NewPage,
+}
+
+impl Deed {
+    /// All that can be given a key, in the order in which they are listed, with what they are
+    /// called and the key that they have at first.
+    pub const ALL: [(Deed, &'static str, &'static str); 16] = [
+        (Deed::Touch, "Touch the backdrop (while held)", "Space"),
+        (Deed::Draw, "Draw", "d"),
+        (Deed::Erase, "Erase", "e"),
+        (Deed::Select, "Select", "s"),
+        (Deed::Shapes, "Shapes", "h"),
+        (Deed::Stamps, "Stamps", "j"),
+        (Deed::Text, "Text", "t"),
+        (Deed::Freeze, "Freeze the picture, or let it go on", "f"),
+        (Deed::Note, "A board for a note; again: back", "n"),
+        (Deed::NewPage, "A new page of the board", "+"),
+        (Deed::Box, "Capture a box", "c"),
+        (Deed::Previous, "Previous page or backdrop", "PageUp"),
+        (Deed::Next, "Next page or backdrop", "PageDown"),
+        (Deed::Pane, "The other half", "y"),
+        (Deed::FullScreen, "Full screen", "z"),
+        (Deed::Help, "Keys and help", "?"),
+    ];
+
+    /// Whether the key may come from a web page on stage, which cannot be trusted to say what was
+    /// pressed: it takes a tool in hand or holds the picture, and so does no harm. Nothing is undone,
+    /// captured, or put on stage by it.
+    pub fn may_come_from_page(self) -> bool {
+        match self {
+            Deed::Draw
+            | Deed::Erase
+            | Deed::Select
+            | Deed::Shapes
+            | Deed::Stamps
+            | Deed::Text
+            | Deed::Freeze => true,
+            Deed::Touch
+            | Deed::Box
+            | Deed::Previous
+            | Deed::Next
+            | Deed::FullScreen
+            | Deed::Help
+            | Deed::Note
+            | Deed::Pane
+            | Deed::NewPage => false,
+        }
+    }
+
+    pub fn words(self) -> &'static str {
+        Deed::ALL
+            .iter()
+            .find(|(d, ..)| *d == self)
+            .map_or("", |(_, words, _)| words)
+    }
+}
+
+/// Which key does what; deeds that are not in it have the key that they have at first.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+pub struct Keys(BTreeMap<Deed, String>);
+
+/// Why a key cannot be given.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+pub enum KeyFault {
+    #[error("{} is the key of “{}” already.", shown(.key), .by.words())]
+    Taken { key: String, by: Deed },
+    #[error("{} always means what it does now: digits pick swatches, Esc leaves, Tab moves on.", shown(.0))]
+    Fixed(String),
+    #[error("{} is the browser's own key.", shown(.0))]
+    Browsers(String),
+}
+
+/// What browsers do by themselves: help, search, load again, move on, menu, full screen, and the tools
+/// of developers.
+const BROWSERS: [&str; 7] = ["F1", "F3", "F5", "F6", "F10", "F11", "F12"];
+
+/// A key as it is written on keyboards. Letters beyond ASCII stay small: the tables for them would
+/// weigh more than the rest of this module in every browser.
+///
+/// ```
+/// use bozzetto_core::prefs::keys::shown;
+/// assert_eq!([shown("d"), shown("PageUp"), shown("F2")], ["D", "Page Up", "F2"]);
+/// ```
+pub fn shown(key: &str) -> String {
+    match key {
+        "PageUp" => "Page Up".to_owned(),
+        "PageDown" => "Page Down".to_owned(),
+        _ if key.len() == 1 => key.to_ascii_uppercase(),
+        _ => key.to_owned(),
+    }
+}
+
+impl Keys {
+    /// The key of a deed: a small letter or sign, or the name of a key as browsers say it.
+    pub fn of(&self, deed: Deed) -> &str {
+        let first = Deed::ALL
+            .iter()
+            .find(|(d, ..)| *d == deed)
+            .map_or("", |(.., key)| key);
+        self.0.get(&deed).map_or(first, String::as_str)
+    }
+
+    /// What a key does.
+    pub fn deed(&self, key: &str) -> Option<Deed> {
+        let key = named(key);
+        Deed::ALL
+            .iter()
+            .map(|(d, ..)| *d)
+            .find(|d| self.of(*d) == key)
+    }
+
+    /// Gives a deed another key.
+    ///
+    /// ```
+    /// use bozzetto_core::prefs::keys::{Deed, Keys};
+    /// let mut keys = Keys::default();
+    /// let taken = keys.assign(Deed::Erase, "D").unwrap_err();
+    /// assert_eq!(taken.to_string(), "D is the key of “Draw” already.");
+    /// assert_eq!(keys.assign(Deed::Erase, "F5").unwrap_err().to_string(), "F5 is the browser's own key.");
+    /// keys.assign(Deed::Erase, "x").unwrap();
+    /// assert_eq!((keys.deed("x"), keys.deed("e")), (Some(Deed::Erase), None));
+    /// ```
+    pub fn assign(&mut self, deed: Deed, key: &str) -> Result<(), KeyFault> {
+        let key = named(key);
+        let fixed = ["Escape", "Tab", "Enter", "Shift", "Control", "Alt", "Meta"];
+        let digit = key.len() == 1 && key.chars().all(|c| c.is_ascii_digit());
+        if digit || fixed.contains(&key.as_str()) || key.starts_with("Arrow") || key.is_empty() {
+            return Err(KeyFault::Fixed(key));
+        }
+        if BROWSERS.contains(&key.as_str()) {
+            return Err(KeyFault::Browsers(key));
+        }
+        if let Some(by) = self.deed(&key)
+            && by != deed
+        {
+            return Err(KeyFault::Taken { key, by });
+        }
+        self.0.insert(deed, key);
+        Ok(())
+    }
+
+    /// Without what two deeds would share, whatever was sent.
+    pub fn settled(self) -> Self {
+        let mut keys = Keys::default();
+        for (deed, key) in self.0 {
+            // A key that cannot be given is left as it is at first.
+            let _ = keys.assign(deed, &key);
+        }
+        keys
+    }
+}
+
+/// A key by one name, whether Shift or Caps Lock is down.
+fn named(key: &str) -> String {
+    match key {
+        " " => "Space".to_owned(),
+        k if k.chars().count() == 1 => k.to_lowercase(),
+        k => k.chars().take(20).collect(),
+    }
+}

@@ -1,0 +1,103 @@
+//! What a presenter has set for themselves; kept by the server, and the same in every lesson.
+
+use serde::{Deserialize, Serialize};
+
+use crate::marks::swatch::{MOST, ORIGINALS, Swatch};
+use crate::prefs::keys::Keys;
+use crate::prefs::legibility::Room;
+
+/// Which edge of the stage the rail stands at.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Edge {
+    #[default]
+    Bottom,
+    Left,
+    Right,
+}
+
+/// Where the rail is.
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Rail {
+    pub edge: Edge,
+    /// Where along its edge it stands, from 0 (left or top) to 1.
+    pub along: f64,
+    /// Folded to one key.
+    pub folded: bool,
+}
+
+impl Default for Rail {
+    fn default() -> Self {
+        Self {
+            edge: Edge::Bottom,
+            along: 0.5,
+            folded: false,
+        }
+    }
+}
+
+/// What a finger does in Mark; in Touch it always moves the picture.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Finger {
+    #[default]
+    Draws,
+    /// For those who draw with a pen: fingers move and zoom the picture.
+    Moves,
+}
+
+/// See the module's description. What is missing in what was kept is as it is at first.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Settings {
+    pub swatches: Vec<Swatch>,
+    pub room: Room,
+    pub rail: Rail,
+    pub finger: Finger,
+    /// Taking the lever to Mark freezes what moves.
+    pub lowering_freezes: bool,
+    /// Radius of the eraser, in glass units.
+    pub eraser: f64,
+    pub keys: Keys,
+}
+
+/// The eraser's radii to choose from, in glass units.
+pub const ERASERS: [f64; 3] = [8.0, 16.0, 40.0];
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self {
+            swatches: ORIGINALS.to_vec(),
+            room: Room::default(),
+            rail: Rail::default(),
+            finger: Finger::default(),
+            lowering_freezes: false,
+            eraser: ERASERS[1],
+            keys: Keys::default(),
+        }
+    }
+}
+
+impl Settings {
+    /// Within what settings may be, whatever was sent: one to [`MOST`] swatches that draw, a rail on
+    /// its edge, an eraser that erases, no key with two meanings.
+    pub fn settled(mut self) -> Self {
+        self.swatches.truncate(MOST);
+        if self.swatches.is_empty() {
+            self.swatches = ORIGINALS.to_vec();
+        }
+        for swatch in &mut self.swatches {
+            *swatch = swatch.settled();
+        }
+        self.room = self.room.settled();
+        if !self.rail.along.is_finite() {
+            self.rail.along = 0.5;
+        }
+        self.rail.along = self.rail.along.clamp(0.0, 1.0);
+        if !ERASERS.contains(&self.eraser) {
+            self.eraser = ERASERS[1];
+        }
+        self.keys = self.keys.settled();
+        self
+    }
+}

@@ -1,0 +1,3 @@
+//! What pointers do.
+
+pub mod palm;

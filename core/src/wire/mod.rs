@@ -1,0 +1,10 @@
+//! The messages between browser and server.
+
+mod divided;
+mod messages;
+
+pub use divided::divided;
+pub use messages::{
+    BEAT, DEAD, FromServer, Goodbye, Hello, LessonView, MAX_MESSAGE, OnStage, Person, Stage, Start,
+    State, TakeAway, ToServer, VERSION, Welcome, asked_for, decode, encode,
+};

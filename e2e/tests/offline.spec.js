@@ -1,0 +1,97 @@
+// @ts-check
+// Without a line: what cannot be done says so, and what was done is not lost.
+
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { apart, capture, colour, decode, drag, ready, startNow, straight } from "../stage.js";
+
+/** @type {Server} */
+let server;
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
+
+const VERMILION = [213, 94, 0];
+
+test("what cannot be done without the line says so; what can, goes on", async ({ page, context }) => {
+  await startNow(page, server.base);
+  await page.locator("#order").click();
+  await page.getByRole("button", { name: "Ruled" }).click();
+  await expect(page.locator("#backdrop-place")).toContainText("2 of 2");
+  await context.setOffline(true);
+  await expect(page.locator("#line")).toContainText("The line to the server is down");
+  const says = page.locator("#says");
+  /** What is said, each time anew. @param {() => Promise<unknown>} deed */
+  const said = async (deed) => {
+    await page.evaluate(() => {
+      /** @type {HTMLElement} */ (document.getElementById("says")).hidden = true;
+    });
+    await deed();
+    await expect(says).toContainText(/line to the server is down/);
+  };
+  await said(() => page.keyboard.press("PageUp"));
+  await said(() => page.keyboard.press("+"));
+  await said(() => page.keyboard.press("n"));
+  await said(async () => {
+    await page.keyboard.press("c");
+    await drag(page, straight({ x: 300, y: 200 }, { x: 600, y: 400 }, 4));
+    await page.keyboard.press("Enter");
+  });
+  await page.keyboard.press("Escape");
+  // A note that was not made is none: the next board is no note, and the key makes one.
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
+  await expect.poll(async () => apart(await colour(page, 500, 300), VERMILION)).toBeLessThan(8);
+  await context.setOffline(false);
+  await expect(page.locator("#line")).toBeHidden();
+  await page.locator("#order").click();
+  await page.getByRole("button", { name: "Dotted" }).click();
+  await expect(page.locator("#backdrop-place")).toContainText("3 of 3");
+  await page.keyboard.press("n");
+  await expect(page.locator("#backdrop-name")).toHaveText(/^Note/);
+  await page.keyboard.press("n");
+  await expect(page.locator("#backdrop-name")).not.toHaveText(/^Note/);
+  const file = await capture(page, { x: 300, y: 200 }, { x: 600, y: 400 });
+  expect(decode(file).width).toBeGreaterThan(300);
+});
+
+test("a page that goes while its line is deaf loses nothing, however much it had to say", async ({ page }) => {
+  let deaf = false;
+  await page.routeWebSocket(/\/live$/, (near) => {
+    const far = near.connectToServer();
+    near.onMessage((message) => {
+      if (!deaf) far.send(message);
+    });
+    far.onMessage((message) => {
+      if (!deaf) near.send(message);
+    });
+  });
+  // As in private windows of some browsers.
+  await page.addInitScript(() => {
+    indexedDB.open = () => {
+      const request = /** @type {any} */ (new EventTarget());
+      setTimeout(() => request.onerror?.(new Event("error")));
+      return request;
+    };
+  });
+  await startNow(page, server.base);
+  await page.keyboard.press("t");
+  await page.mouse.click(60, 60);
+  await page.locator("#typing:not(.unread)").waitFor();
+  await page.keyboard.insertText("灯");
+  await expect.poll(() => page.evaluate(() => document.fonts.check('20px "Letters cjk"'))).toBe(true);
+  deaf = true;
+  const words = Array.from({ length: 2600 }, (_, i) => String.fromCodePoint(0x4e00 + i * 7)).join("");
+  await page.keyboard.insertText(words);
+  await page.keyboard.press("Escape");
+  await page.goto("about:blank");
+  deaf = false;
+  await page.goBack();
+  await ready(page);
+  await page.keyboard.press("t");
+  await page.mouse.click(80, 66);
+  await expect(page.locator("#typing")).toHaveValue(`灯${words}`);
+});

@@ -1,0 +1,225 @@
+//! `bozzetto verify`: whether all that a data folder holds is there and whole.
+//!
+//! The database is looked at in a copy, so that a running server is not held up and nothing is
+//! changed, not even the version of its tables.
+
+use std::collections::HashSet;
+use std::fs;
+use std::io::Read;
+use std::path::Path;
+
+use bozzetto_core::marks::mark::Body;
+use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::stage::backdrop::{BackdropKind, Page, ViewState};
+use rusqlite::{Connection, Row};
+use sha2::{Digest, Sha256};
+
+use super::{MEDIA, copy_database};
+use crate::live::log;
+use crate::media::hex;
+use crate::store;
+
+/// What was looked at, and what is wrong with it.
+#[derive(Default, Debug)]
+pub struct Report {
+    pub lessons: usize,
+    pub marks: usize,
+    pub files: usize,
+    /// Files that nothing refers to; the next start of the server removes them.
+    pub idle: usize,
+    /// Each in words.
+    pub faults: Vec<String>,
+}
+
+/// Looks through a data folder: the database's own structure, every reference in it, every lesson's
+/// log and snapshot, and every file against the hash that it is named by. Cost: everything is read once.
+///
+/// # Errors
+/// When there is nothing that could be looked through.
+pub fn run(data: &Path) -> anyhow::Result<Report> {
+    let mut report = Report::default();
+    let copied = tempfile::NamedTempFile::new()?;
+    let mut conn = copy_database(data, copied.path())?;
+    report.structure(&conn)?;
+    // What is broken underneath need not be looked at from above.
+    if report.faults.is_empty() {
+        store::migrate(&mut conn)?;
+        report.references(&conn)?;
+        report.lessons(&conn)?;
+    }
+    if let Err(e) = report.files(&conn, &data.join(MEDIA)) {
+        report
+            .faults
+            .push(format!("the files cannot be looked through: {e}"));
+    }
+    Ok(report)
+}
+
+impl Report {
+    fn structure(&mut self, conn: &Connection) -> anyhow::Result<()> {
+        let mut check = conn.prepare("PRAGMA integrity_check")?;
+        let said = check.query_map([], |row| row.get::<_, String>(0))?;
+        for line in said {
+            match line {
+                Ok(line) if line == "ok" => {}
+                Ok(line) => self.faults.push(format!("the database is damaged: {line}")),
+                Err(e) => self.faults.push(format!("the database is damaged: {e}")),
+            }
+        }
+        Ok(())
+    }
+
+    /// Rows that name others, in tables and in what core keeps as JSON.
+    fn references(&mut self, conn: &Connection) -> anyhow::Result<()> {
+        let mut check = conn.prepare("PRAGMA foreign_key_check")?;
+        let mut rows = check.query([])?;
+        while let Some(row) = rows.next()? {
+            let (table, to): (String, String) = (row.get(0)?, row.get(2)?);
+            self.faults.push(format!(
+                "a row of {table} names a row of {to} that is not there"
+            ));
+        }
+        let pages = names(conn, "SELECT name FROM web_page", |row| {
+            row.get::<_, String>(0)
+        })?;
+        let pictures = pictures(conn)?;
+        let mut all = conn.prepare("SELECT id, kind, seen FROM backdrop")?;
+        let mut rows = all.query([])?;
+        while let Some(row) = rows.next()? {
+            let id: i64 = row.get(0)?;
+            match serde_json::from_str(&row.get::<_, String>(1)?) {
+                Ok(BackdropKind::Page(Page::Kept { name, .. })) if !pages.contains(&name) => {
+                    self.faults
+                        .push(format!("the web page of backdrop {id} is not there"));
+                }
+                Ok(_) => {}
+                Err(e) => self
+                    .faults
+                    .push(format!("backdrop {id} cannot be read: {e}")),
+            }
+            match serde_json::from_str::<ViewState>(&row.get::<_, String>(2)?) {
+                Ok(seen) if seen.frozen.is_some_and(|f| !pictures.contains(&f.picture)) => {
+                    self.faults.push(format!(
+                        "the picture that backdrop {id} is held at is not there"
+                    ));
+                }
+                Ok(_) => {}
+                Err(e) => self
+                    .faults
+                    .push(format!("how backdrop {id} is seen cannot be read: {e}")),
+            }
+        }
+        Ok(())
+    }
+
+    /// Every lesson, from its log and from its snapshot.
+    fn lessons(&mut self, conn: &Connection) -> anyhow::Result<()> {
+        let pictures = pictures(conn)?;
+        for lesson in names(conn, "SELECT id FROM lesson", |row| row.get::<_, i64>(0))? {
+            self.lessons += 1;
+            let replayed = match log::replay(conn, lesson) {
+                Ok(replayed) => replayed,
+                Err(e) => {
+                    self.faults
+                        .push(format!("the log of lesson {lesson} cannot be read: {e}"));
+                    continue;
+                }
+            };
+            match log::marks(conn, lesson) {
+                Ok(read) if read.sheets != replayed => self.faults.push(format!(
+                    "the snapshot of lesson {lesson} is not what its log comes to"
+                )),
+                Ok(_) => {}
+                Err(e) => self
+                    .faults
+                    .push(format!("lesson {lesson} cannot be opened: {e}")),
+            }
+            let backdrops = names(conn, "SELECT id FROM backdrop", |row| row.get::<_, i64>(0))?;
+            for sheet in replayed.ids() {
+                let marks = replayed.sheet(sheet).marks();
+                self.marks += replayed.sheet(sheet).len();
+                if let SheetId::Backdrop(of) | SheetId::Page { backdrop: of, .. } = sheet
+                    && !replayed.sheet(sheet).is_empty()
+                    && !backdrops.contains(&(of.0 as i64))
+                {
+                    self.faults.push(format!(
+                        "lesson {lesson} has marks on backdrop {}, which is not there",
+                        of.0
+                    ));
+                }
+                for mark in marks {
+                    if let Body::Picture(placed) = &mark.body
+                        && !pictures.contains(&placed.picture)
+                    {
+                        self.faults.push(format!(
+                            "lesson {lesson} shows the placed picture {}, which is not there",
+                            placed.picture
+                        ));
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn files(&mut self, conn: &Connection, media: &Path) -> anyhow::Result<()> {
+        let mut known = HashSet::new();
+        let mut all = conn.prepare("SELECT sha, bytes FROM media")?;
+        let mut rows = all.query([])?;
+        while let Some(row) = rows.next()? {
+            let (name, bytes): (String, i64) = (row.get(0)?, row.get(1)?);
+            self.files += 1;
+            if let Some(fault) = fault_of(&media.join(&name), &name, bytes as u64) {
+                self.faults.push(format!("the file {name} {fault}"));
+            }
+            known.insert(name);
+        }
+        for entry in fs::read_dir(media)? {
+            let name = entry?.file_name();
+            self.idle += usize::from(!known.contains(&*name.to_string_lossy()));
+        }
+        Ok(())
+    }
+}
+
+/// What is wrong with a file, if anything is.
+fn fault_of(path: &Path, name: &str, bytes: u64) -> Option<String> {
+    match sum_of(path) {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Some("is not there".to_owned()),
+        Err(e) => Some(format!("cannot be read: {e}")),
+        Ok((read, _)) if read != bytes => Some(format!("has {read} bytes instead of {bytes}")),
+        Ok((_, sum)) if sum != name => Some("is not what it was".to_owned()),
+        Ok(_) => None,
+    }
+}
+
+/// How many bytes a file has, and their SHA-256 as it is written in names.
+fn sum_of(path: &Path) -> std::io::Result<(u64, String)> {
+    let (mut file, mut sum) = (fs::File::open(path)?, Sha256::new());
+    let (mut piece, mut bytes) = (vec![0; 64 * 1024], 0);
+    loop {
+        match file.read(&mut piece)? {
+            0 => return Ok((bytes, hex(&sum.finalize()))),
+            read => {
+                sum.update(&piece[..read]);
+                bytes += read as u64;
+            }
+        }
+    }
+}
+
+fn pictures(conn: &Connection) -> anyhow::Result<HashSet<u64>> {
+    names(conn, "SELECT id FROM placed", |row| {
+        Ok(row.get::<_, i64>(0)? as u64)
+    })
+}
+
+fn names<T: Eq + std::hash::Hash>(
+    conn: &Connection,
+    query: &str,
+    name: impl FnMut(&Row) -> rusqlite::Result<T>,
+) -> anyhow::Result<HashSet<T>> {
+    let mut statement = conn.prepare(query)?;
+    let names = statement.query_map([], name)?;
+    Ok(names.collect::<rusqlite::Result<_>>()?)
+}
