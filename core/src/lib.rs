@@ -13,8 +13,9 @@
 //! * [`display`]: what is to be drawn, for any printer.
 //! * [`ink`]: from pen samples to a stroke, and from a stroke to its outline.
 //! * [`marks`]: what can be drawn: strokes, shapes, stamps, texts, pictures; how much there may be of it.
-//! * [`sheets`]: all marks held by one thing, the changes that move them, undo, and a browser's copy.
-//! * [`stage`]: backdrops, boards, panes, films.
+//! * [`sheets`]: all marks held by one thing, the steps that move them, undo.
+//! * [`stage`]: backdrops, boards, panes, films; what of it is on stage, and the steps that change it.
+//! * [`lesson`]: everything that a lesson remembers: changes in one order, and a browser's copy.
 //! * [`stream`]: moving backdrops as participants get them.
 //! * [`paint`]: from sheets and wet ink to display lists.
 //! * [`edit`]: erasing and selecting.
@@ -29,6 +30,7 @@ pub mod display;
 pub mod edit;
 pub mod geometry;
 pub mod ink;
+pub mod lesson;
 pub mod marks;
 pub mod paint;
 pub mod people;

@@ -1,4 +1,4 @@
-//! Writes down a log and the sheets that it gives natively, for the browser tests to replay in
+//! Writes down a log and the lesson that it gives natively, for the browser tests to replay in
 //! WebAssembly: both must hold the same bytes.
 
 use bozzetto_core::display::colour::Rgb;
@@ -8,17 +8,22 @@ use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::pen::{Device, Pen, Sample, WidthRule};
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::lesson::Lesson;
+use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::marks::fading::Fading;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
-use bozzetto_core::sheets::change::{Change, Intent, Op, SheetId, Step};
 use bozzetto_core::sheets::history::Keep;
-use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::encode;
 
 #[test]
 fn write_a_log_for_webassembly() {
-    let mut sheets = Sheets::new(Keep::All);
-    let mut log: Vec<Change> = Vec::new();
+    let mut lesson = Lesson::new(Keep::All);
+    let mut log: Vec<Change> = vec![brought()];
+    lesson.apply(&log[0]).unwrap();
     let mut random = 1u64;
     let mut next = move |n: u64| {
         random = random
@@ -32,7 +37,7 @@ fn write_a_log_for_webassembly() {
             0 => SheetId::Glass,
             n => SheetId::Backdrop(BackdropId(n)),
         };
-        let known: Vec<MarkId> = sheets.sheet(sheet).marks().map(|m| m.id).collect();
+        let known: Vec<MarkId> = lesson.sheets.sheet(sheet).marks().map(|m| m.id).collect();
         let some = known.get(next(known.len().max(1) as u64) as usize).copied();
         let op = match (next(10), some) {
             (0..=1, Some(id)) => Op::Remove(id),
@@ -43,20 +48,20 @@ fn write_a_log_for_webassembly() {
             (3, _) if next(8) == 0 => Op::Wipe,
             _ => Op::Add(stroke(i, author, &mut next)),
         };
-        let intent = match next(6) {
+        let intent = match next(7) {
             0 => Intent::Undo,
             1 => Intent::Redo,
+            2 => Intent::Stage(vec![see(BackdropId(next(2) + 1), &mut next)]),
             _ => Intent::Do(vec![Step { sheet, op }]),
         };
-        if let Ok((deed, steps)) = sheets.resolve(author, &intent) {
+        if let Ok(what) = lesson.resolve(author, &intent) {
             let change = Change {
                 id: ChangeId(i),
                 author,
                 at: i,
-                deed,
-                steps,
+                what,
             };
-            if sheets.apply(&change).is_ok() {
+            if lesson.apply(&change).is_ok() {
                 log.push(change);
             }
         }
@@ -65,7 +70,48 @@ fn write_a_log_for_webassembly() {
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../target/agreement");
     std::fs::create_dir_all(folder).unwrap();
     std::fs::write(format!("{folder}/log"), encode(&log)).unwrap();
-    std::fs::write(format!("{folder}/sheets"), encode(&sheets.snapshot())).unwrap();
+    std::fs::write(
+        format!("{folder}/lesson"),
+        encode(&(lesson.sheets.snapshot(), &lesson.stage)),
+    )
+    .unwrap();
+}
+
+/// Two boards, as a lesson begins with them.
+fn brought() -> Change {
+    let board = |at: usize| StageStep::Bring {
+        at,
+        backdrop: Box::new(BackdropView {
+            id: BackdropId(at as u64 + 1),
+            name: "Board".to_owned(),
+            width: 1920.0,
+            height: 1080.0,
+            kind: BackdropKind::Board(Board::default()),
+            seen: ViewState::default(),
+        }),
+    };
+    let steps = vec![StageStep::Aspect(16.0, 9.0), board(0), board(1)];
+    Change {
+        id: ChangeId(0),
+        author: NOBODY,
+        at: 0,
+        what: What::Stage(steps),
+    }
+}
+
+/// Seen larger: what is settled by it is part of what must agree.
+fn see(backdrop: BackdropId, next: &mut impl FnMut(u64) -> u64) -> StageStep {
+    let mut some = |most: f64| next(1000) as f64 / 1000.0 * most;
+    let zoom = Zoom {
+        by: some(9.0),
+        x: some(1.3),
+        y: some(1.3),
+    };
+    let seen = Box::new(ViewState {
+        zoom,
+        ..ViewState::default()
+    });
+    StageStep::See { backdrop, seen }
 }
 
 /// A stroke as a pen makes it: filter, widths and rounding are part of what must agree.

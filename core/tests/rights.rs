@@ -4,11 +4,12 @@ use bozzetto_core::display::colour::BLACK;
 use bozzetto_core::geometry::frames::{Map, Point, Rect};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
 use bozzetto_core::paint::wet::{WetInk, WetShape};
 use bozzetto_core::people::rights::{Role, may};
-use bozzetto_core::sheets::change::{Intent, SheetId};
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{ToServer, encode};
 
@@ -19,15 +20,10 @@ fn participants_may(message: &ToServer) -> bool {
         ToServer::Wet(_)
         | ToServer::WetEnd(_)
         | ToServer::Act { .. }
-        | ToServer::Arrange { .. }
-        | ToServer::Pause(_)
         | ToServer::See { .. }
         | ToServer::WetShape(_)
         | ToServer::Chunk(_)
         | ToServer::Still(_)
-        | ToServer::Size { .. }
-        | ToServer::NewPage(_)
-        | ToServer::Divide(_)
         | ToServer::SendAway(_) => false,
     }
 }
@@ -54,11 +50,6 @@ fn one_of_each() -> Vec<ToServer> {
             id: ChangeId(1),
             intent: Intent::Undo,
         },
-        ToServer::Arrange {
-            current: backdrop,
-            beside: None,
-        },
-        ToServer::Pause(true),
         ToServer::See {
             backdrop,
             seen: Box::default(),
@@ -84,13 +75,6 @@ fn one_of_each() -> Vec<ToServer> {
         }),
         ToServer::WantKey(backdrop),
         ToServer::WantStills,
-        ToServer::Size {
-            backdrop,
-            width: 16,
-            height: 16,
-        },
-        ToServer::NewPage(backdrop),
-        ToServer::Divide(0.5),
         ToServer::SendAway(PersonId(1)),
     ]
 }
@@ -99,7 +83,7 @@ fn one_of_each() -> Vec<ToServer> {
 fn every_message_is_judged() {
     let all = one_of_each();
     let kinds: std::collections::HashSet<_> = all.iter().map(std::mem::discriminant).collect();
-    assert_eq!(kinds.len(), 15, "one of each");
+    assert_eq!(kinds.len(), 10, "one of each");
     for message in all {
         assert!(may(Role::Presenter, &message));
         let theirs = participants_may(&message);

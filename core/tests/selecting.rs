@@ -5,15 +5,15 @@ use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::edit::erase;
 use bozzetto_core::edit::select::{self, Picked};
 use bozzetto_core::geometry::frames::{Glass, Map, Point, Rect, Size};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, MarkId};
 use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
-use bozzetto_core::sheets::change::{Change, Deed, SheetId, Step};
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::step::{Deed, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use bozzetto_core::stage::grain::Grain;
 use bozzetto_core::stage::pane::{self, InView};
@@ -64,20 +64,7 @@ fn in_view(zoom: Zoom) -> Vec<InView> {
 }
 
 fn take(sheets: &mut Sheets, steps: Vec<Step>) {
-    let change = Change {
-        id: ChangeId(rand()),
-        author: AuthorId(1),
-        at: 0,
-        deed: Deed::Do,
-        steps,
-    };
-    sheets.apply(&change).unwrap();
-}
-
-fn rand() -> u64 {
-    use std::sync::atomic::{AtomicU64, Ordering};
-    static NEXT: AtomicU64 = AtomicU64::new(1);
-    NEXT.fetch_add(1, Ordering::Relaxed)
+    sheets.apply(AuthorId(1), 0, Deed::Do, &steps).unwrap();
 }
 
 /// Strokes on the sheet of the backdrop, by where they lie on the glass.
@@ -85,7 +72,7 @@ fn drawn(lines: &[Line], seen: &[InView]) -> Sheets {
     let mut sheets = Sheets::new(Keep::All);
     let steps = lines.iter().zip(1..).map(|(line, id)| Step {
         sheet: HELD,
-        op: bozzetto_core::sheets::change::Op::Add(stroke(id, *line, &seen[0])),
+        op: bozzetto_core::sheets::step::Op::Add(stroke(id, *line, &seen[0])),
     });
     take(&mut sheets, steps.collect());
     sheets

@@ -1,4 +1,4 @@
-//! What must hold of all changes: property tests of sheets, histories and replicas.
+//! What must hold of all changes: property tests of sheets, histories, the stage and replicas.
 
 use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::geometry::frames::{Ink, Map, Point, Size};
@@ -8,12 +8,19 @@ use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::curve::Curve;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::lesson::Lesson;
+use bozzetto_core::lesson::change::{Change, Intent, What};
+use bozzetto_core::lesson::replica::Replica;
 use bozzetto_core::marks::fading::Fading;
 use bozzetto_core::marks::mark::{Body, Mark, MarkFault, Style};
-use bozzetto_core::sheets::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
 use bozzetto_core::sheets::history::Keep;
-use bozzetto_core::sheets::replica::Replica;
+use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::pane::Beside;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::divided;
 use bozzetto_core::wire::{Goodbye, Hello, MAX_MESSAGE, decode, encode};
 use proptest::prelude::*;
@@ -57,6 +64,52 @@ enum Try {
     More(u8, u64),
     Undo,
     Redo,
+    Stage(StageStep),
+}
+
+/// A lesson with two boards and a film; nothing is on stage yet.
+fn beginning() -> Lesson {
+    let mut lesson = Lesson::new(Keep::All);
+    let film = BackdropKind::Video {
+        duration: 60.0,
+        frame: 0.04,
+    };
+    let board = BackdropKind::Board(Board::default());
+    let kinds = [board.clone(), board, film];
+    lesson.stage.apply(&StageStep::Aspect(16.0, 9.0));
+    for (at, kind) in kinds.into_iter().enumerate() {
+        let backdrop = BackdropView {
+            id: BackdropId(at as u64 + 1),
+            name: String::new(),
+            width: 1920.0,
+            height: 1080.0,
+            kind,
+            seen: ViewState::default(),
+        };
+        let backdrop = Box::new(backdrop);
+        lesson.stage.apply(&StageStep::Bring { at, backdrop });
+    }
+    lesson
+}
+
+/// What may be asked of the stage, of backdrops too that there are not.
+fn stage_step() -> impl Strategy<Value = StageStep> {
+    let id = || (1..5u64).prop_map(BackdropId);
+    let beside = (id(), -0.5..1.5f64).prop_map(|(backdrop, divider)| Beside { backdrop, divider });
+    let seen = (0..4u32, 0.5..9.0f64, 0.0..1.0f64).prop_map(|(page, by, x)| {
+        Box::new(ViewState {
+            page,
+            zoom: Zoom { by, x, y: 0.5 },
+            ..ViewState::default()
+        })
+    });
+    prop_oneof![
+        3 => (id(), prop::option::of(beside)).prop_map(|(current, beside)| StageStep::Arrange { current, beside }),
+        1 => (-0.5..1.5f64).prop_map(StageStep::Divide),
+        3 => (id(), seen).prop_map(|(backdrop, seen)| StageStep::See { backdrop, seen }),
+        1 => any::<bool>().prop_map(StageStep::Pause),
+        1 => (id(), 1..4u32).prop_map(|(backdrop, pages)| StageStep::Pages { backdrop, pages }),
+    ]
 }
 
 fn tries() -> impl Strategy<Value = Vec<(u64, Try)>> {
@@ -70,6 +123,7 @@ fn tries() -> impl Strategy<Value = Vec<(u64, Try)>> {
         1 => (0..3u8, id).prop_map(|(s, i)| Try::More(s, i)),
         3 => Just(Try::Undo),
         2 => Just(Try::Redo),
+        6 => stage_step().prop_map(Try::Stage),
     ];
     prop::collection::vec((0..AUTHORS, one), 0..60)
 }
@@ -80,6 +134,7 @@ fn intent(author: u64, t: &Try) -> Intent {
         op,
     };
     match *t {
+        Try::Stage(ref step) => Intent::Stage(vec![step.clone()]),
         Try::Add(s, id, h, z) => {
             Intent::Do(vec![step(s, Op::Add(mark(id, author, h, id as f64, z)))])
         }
@@ -129,11 +184,11 @@ fn a_large_gesture_is_divided_and_taken_back_as_one() {
     let steps: Vec<Step> = (0..500).map(add).collect();
     let parts = divided(Intent::Do(steps.clone())).unwrap();
     assert!(parts.len() > 2);
-    let mut sheets = Sheets::new(Keep::All);
+    let mut lesson = Lesson::new(Keep::All);
     let mut again = Vec::new();
     for (i, part) in parts.into_iter().enumerate() {
         assert!(encode(&part).len() < MAX_MESSAGE / 2);
-        order(&mut sheets, i as u64, 1, &part).unwrap();
+        order(&mut lesson, i as u64, 1, &part).unwrap();
         match part {
             Intent::Do(steps) if i == 0 => again.extend(steps),
             Intent::More(steps) if i > 0 => again.extend(steps),
@@ -141,9 +196,9 @@ fn a_large_gesture_is_divided_and_taken_back_as_one() {
         }
     }
     assert_eq!(again, steps);
-    assert_eq!(sheets.sheet(SheetId::Glass).marks().count(), 500);
-    order(&mut sheets, 99, 1, &Intent::Undo).unwrap();
-    assert!(sheets.sheet(SheetId::Glass).is_empty());
+    assert_eq!(lesson.sheets.sheet(SheetId::Glass).marks().count(), 500);
+    order(&mut lesson, 99, 1, &Intent::Undo).unwrap();
+    assert!(lesson.sheets.sheet(SheetId::Glass).is_empty());
     let many = (0..20_000).map(|id| Step {
         sheet: SheetId::Glass,
         op: Op::Remove(MarkId(id)),
@@ -152,17 +207,21 @@ fn a_large_gesture_is_divided_and_taken_back_as_one() {
 }
 
 /// What the server does with an intent.
-fn order(sheets: &mut Sheets, id: u64, author: u64, intent: &Intent) -> Result<Change, Refusal> {
-    let (deed, steps) = sheets.resolve(AuthorId(author), intent)?;
+fn order(lesson: &mut Lesson, id: u64, author: u64, intent: &Intent) -> Result<Change, Refusal> {
+    let author = AuthorId(author);
     let change = Change {
         id: ChangeId(id),
-        author: AuthorId(author),
+        author,
         at: 1000 + id,
-        deed,
-        steps,
+        what: lesson.resolve(author, intent)?,
     };
-    sheets.apply(&change)?;
+    lesson.apply(&change)?;
     Ok(change)
+}
+
+/// Whether the change is something new, on sheets.
+fn is_new(change: &Change) -> bool {
+    matches!(change.what, What::Marks { deed: Deed::Do, .. })
 }
 
 /// The marks, but for when those that fade were made: brought back, these have their time anew.
@@ -185,18 +244,18 @@ proptest! {
     /// and brought back exactly by redo, whatever it was.
     #[test]
     fn undo_takes_back_exactly_and_redo_brings_back(tries in tries()) {
-        let mut sheets = Sheets::new(Keep::All);
+        let mut lesson = Lesson::new(Keep::All);
         for (i, (author, t)) in tries.iter().enumerate() {
-            let before = sheets.clone();
+            let before = lesson.clone();
             let id = i as u64 * 10;
-            match order(&mut sheets, id, *author, &intent(*author, t)) {
-                Err(_) => prop_assert_eq!(&sheets, &before),
-                Ok(change) if change.deed == Deed::Do && sheets != before => {
-                    let after = sheets.clone();
-                    order(&mut sheets, id + 1, *author, &Intent::Undo).unwrap();
-                    prop_assert_eq!(lasting(&sheets), lasting(&before));
-                    order(&mut sheets, id + 2, *author, &Intent::Redo).unwrap();
-                    prop_assert_eq!(lasting(&sheets), lasting(&after));
+            match order(&mut lesson, id, *author, &intent(*author, t)) {
+                Err(_) => prop_assert_eq!(&lesson, &before),
+                Ok(change) if is_new(&change) && lesson != before => {
+                    let after = lesson.clone();
+                    order(&mut lesson, id + 1, *author, &Intent::Undo).unwrap();
+                    prop_assert_eq!(lasting(&lesson.sheets), lasting(&before.sheets));
+                    order(&mut lesson, id + 2, *author, &Intent::Redo).unwrap();
+                    prop_assert_eq!(lasting(&lesson.sheets), lasting(&after.sheets));
                 }
                 Ok(_) => {}
             }
@@ -209,16 +268,16 @@ proptest! {
     fn a_gesture_is_taken_back_as_one(
         marks in 1..6u64, sweep in prop::collection::vec((0..50usize, any::<bool>()), 1..12),
     ) {
-        let mut sheets = Sheets::new(Keep::All);
+        let mut lesson = Lesson::new(Keep::All);
         let step = |op| Step { sheet: SheetId::Glass, op };
         for id in 1..=marks {
             let one = Intent::Do(vec![step(Op::Add(mark(id * 4 + 1, 1, id % 2 == 0, id as f64, id as i64)))]);
-            order(&mut sheets, id, 1, &one).unwrap();
+            order(&mut lesson, id, 1, &one).unwrap();
         }
-        let before = sheets.clone();
+        let before = lesson.clone();
         let mut next = 101;
         for (i, (which, whole)) in sweep.iter().enumerate() {
-            let there: Vec<MarkId> = sheets.sheet(SheetId::Glass).marks().map(|m| m.id).collect();
+            let there: Vec<MarkId> = lesson.sheets.sheet(SheetId::Glass).marks().map(|m| m.id).collect();
             let Some(id) = there.get(which % there.len().max(1)) else { break };
             let mut steps = vec![step(Op::Remove(*id))];
             if !whole {
@@ -228,14 +287,14 @@ proptest! {
                 next += 8;
             }
             let intent = if i == 0 { Intent::Do(steps) } else { Intent::More(steps) };
-            order(&mut sheets, 50 + i as u64, 1, &intent).unwrap();
+            order(&mut lesson, 50 + i as u64, 1, &intent).unwrap();
         }
-        let after = sheets.clone();
+        let after = lesson.clone();
         for round in 0..2 {
-            order(&mut sheets, 900 + round, 1, &Intent::Undo).unwrap();
-            prop_assert_eq!(&sheets, &before);
-            order(&mut sheets, 902 + round, 1, &Intent::Redo).unwrap();
-            prop_assert_eq!(&sheets, &after);
+            order(&mut lesson, 900 + round, 1, &Intent::Undo).unwrap();
+            prop_assert_eq!(&lesson, &before);
+            order(&mut lesson, 902 + round, 1, &Intent::Redo).unwrap();
+            prop_assert_eq!(&lesson, &after);
         }
     }
 
@@ -243,40 +302,42 @@ proptest! {
     /// on the same mark.
     #[test]
     fn undo_leaves_other_people_s_marks(theirs in prop::collection::vec(20..40u64, 0..10)) {
-        let mut sheets = Sheets::new(Keep::All);
+        let mut lesson = Lesson::new(Keep::All);
         let add = |id, author| Intent::Do(vec![Step { sheet: SheetId::Glass, op: Op::Add(mark(id, author, false, 0.0, 0)) }]);
-        order(&mut sheets, 1, 1, &add(1, 1)).unwrap();
+        order(&mut lesson, 1, 1, &add(1, 1)).unwrap();
         for id in &theirs {
-            let _ = order(&mut sheets, 100 + id, 2, &add(*id, 2));
+            let _ = order(&mut lesson, 100 + id, 2, &add(*id, 2));
         }
-        order(&mut sheets, 2, 1, &Intent::Undo).unwrap();
-        let left: std::collections::BTreeSet<u64> = sheets.sheet(SheetId::Glass).marks().map(|m| m.id.0).collect();
+        order(&mut lesson, 2, 1, &Intent::Undo).unwrap();
+        let left: std::collections::BTreeSet<u64> = lesson.sheets.sheet(SheetId::Glass).marks().map(|m| m.id.0).collect();
         prop_assert_eq!(left, theirs.into_iter().collect());
     }
 
-    /// The log is the truth: replayed whole, or from a snapshot on, it gives the same sheets and the
-    /// same histories; and packing loses nothing.
+    /// The log is the truth: replayed whole, or from a snapshot on, it gives the same sheets, the same
+    /// histories and the same stage; and packing loses nothing.
     #[test]
-    fn the_log_gives_the_same_sheets_again(tries in tries(), cut in 0..60usize) {
-        let mut sheets = Sheets::new(Keep::All);
+    fn the_log_gives_the_same_lesson_again(tries in tries(), cut in 0..60usize) {
+        let mut lesson = beginning();
         let mut log = Vec::new();
-        let mut middle = sheets.snapshot();
+        let mut middle = (lesson.sheets.snapshot(), lesson.stage.clone());
         let mut rest = 0;
         for (i, (author, t)) in tries.iter().enumerate() {
-            if let Ok(change) = order(&mut sheets, i as u64, *author, &intent(*author, t)) {
+            if let Ok(change) = order(&mut lesson, i as u64, *author, &intent(*author, t)) {
                 log.push(decode::<Change>(&encode(&change)).unwrap());
             }
             if i == cut {
-                middle = decode(&encode(&sheets.snapshot())).unwrap();
+                middle = decode(&encode(&(lesson.sheets.snapshot(), &lesson.stage))).unwrap();
                 rest = log.len();
             }
         }
-        let mut whole = Sheets::new(Keep::All);
+        let mut whole = beginning();
         log.iter().for_each(|c| { whole.apply(c).unwrap(); });
-        prop_assert_eq!(whole.snapshot(), sheets.snapshot());
-        let mut later = Sheets::from_snapshot(middle);
+        prop_assert_eq!(whole.sheets.snapshot(), lesson.sheets.snapshot());
+        prop_assert_eq!(&whole.stage, &lesson.stage);
+        let mut later = Lesson { sheets: Sheets::from_snapshot(middle.0), stage: middle.1 };
         log[rest..].iter().for_each(|c| { later.apply(c).unwrap(); });
-        prop_assert_eq!(later.snapshot(), sheets.snapshot());
+        prop_assert_eq!(later.sheets.snapshot(), lesson.sheets.snapshot());
+        prop_assert_eq!(&later.stage, &lesson.stage);
     }
 
     /// However late answers come, and in whatever way people's changes cross, in the end every
@@ -285,12 +346,17 @@ proptest! {
     fn replicas_agree_with_the_server_in_the_end(
         tries in tries(), delays in prop::collection::vec(0..4usize, 60),
     ) {
-        let mut server = Sheets::new(Keep::All);
-        let mut replicas: Vec<Replica> = (0..AUTHORS).map(|a| Replica::new(AuthorId(a))).collect();
+        let mut server = beginning();
+        let replica = |a| {
+            let mut replica = Replica::new(AuthorId(a));
+            replica.load(AuthorId(a), [], server.stage.clone(), (0, 0));
+            replica
+        };
+        let mut replicas: Vec<Replica> = (0..AUTHORS).map(replica).collect();
         // What each has sent and the server not yet seen; what the server said and each not yet heard.
         let mut sent: Vec<std::collections::VecDeque<(u64, Intent)>> = vec![Default::default(); AUTHORS as usize];
         let mut said: Vec<std::collections::VecDeque<Result<Change, ChangeId>>> = vec![Default::default(); AUTHORS as usize];
-        let serve = |server: &mut Sheets, author: u64, sent: &mut Vec<std::collections::VecDeque<(u64, Intent)>>, said: &mut Vec<std::collections::VecDeque<Result<Change, ChangeId>>>| {
+        let serve = |server: &mut Lesson, author: u64, sent: &mut Vec<std::collections::VecDeque<(u64, Intent)>>, said: &mut Vec<std::collections::VecDeque<Result<Change, ChangeId>>>| {
             if let Some((id, intent)) = sent[author as usize].pop_front() {
                 match order(server, id, author, &intent) {
                     Ok(change) => said.iter_mut().for_each(|s| s.push_back(Ok(change.clone()))),
@@ -326,7 +392,8 @@ proptest! {
             while !said.is_empty() {
                 listen(replica, said);
             }
-            prop_assert_eq!(replica.sheets(), &server);
+            prop_assert_eq!(replica.sheets(), &server.sheets);
+            prop_assert_eq!(replica.stage(), &server.stage);
             prop_assert_eq!(replica.pending().count(), 0);
         }
     }
@@ -348,7 +415,7 @@ proptest! {
 /// A gesture that goes on is undone as one.
 #[test]
 fn one_sweep_of_the_eraser_is_one_undo() {
-    let mut sheets = Sheets::new(Keep::All);
+    let mut lesson = Lesson::new(Keep::All);
     let step = |op| {
         vec![Step {
             sheet: SheetId::Glass,
@@ -357,28 +424,28 @@ fn one_sweep_of_the_eraser_is_one_undo() {
     };
     for id in 1..=3 {
         let add = Intent::Do(step(Op::Add(mark(id, 1, false, 0.0, 0))));
-        order(&mut sheets, id, 1, &add).unwrap();
+        order(&mut lesson, id, 1, &add).unwrap();
     }
-    let full = sheets.clone();
-    order(&mut sheets, 10, 1, &Intent::Do(step(Op::Remove(MarkId(1))))).unwrap();
+    let full = lesson.clone();
+    order(&mut lesson, 10, 1, &Intent::Do(step(Op::Remove(MarkId(1))))).unwrap();
     order(
-        &mut sheets,
+        &mut lesson,
         11,
         1,
         &Intent::More(step(Op::Remove(MarkId(2)))),
     )
     .unwrap();
-    order(&mut sheets, 12, 1, &Intent::Undo).unwrap();
-    assert_eq!(sheets, full);
+    order(&mut lesson, 12, 1, &Intent::Undo).unwrap();
+    assert_eq!(lesson, full);
 }
 
 /// What can be undone is bounded, whoever comes and however much they do: a lesson's snapshot does
 /// not grow for ever. What was done last can be undone all the same.
 #[test]
 fn histories_do_not_grow_for_ever() {
-    let mut sheets = Sheets::new(Keep::All);
+    let mut lesson = Lesson::new(Keep::All);
     let mut id = 0;
-    let mut draws = |sheets: &mut Sheets, author, many: u64| {
+    let mut draws = |lesson: &mut Lesson, author, many: u64| {
         let sheet = SheetId::Glass;
         let steps = (0..many).map(|_| {
             id += 1;
@@ -386,41 +453,42 @@ fn histories_do_not_grow_for_ever() {
             Step { sheet, op }
         });
         let steps = steps.collect();
-        order(sheets, 1_000_000 + id, author, &Intent::Do(steps)).unwrap();
+        order(lesson, 1_000_000 + id, author, &Intent::Do(steps)).unwrap();
     };
     for author in 1..=200 {
-        draws(&mut sheets, author, 1);
+        draws(&mut lesson, author, 1);
     }
-    let full = sheets.clone();
-    let undo = |sheets: &mut Sheets, author| order(sheets, 5, author, &Intent::Undo);
-    assert_eq!(undo(&mut sheets, 1), Err(Refusal::NothingToUndo));
-    assert!(undo(&mut sheets, 150).is_ok() && undo(&mut sheets, 200).is_ok());
+    let full = lesson.clone();
+    let undo = |lesson: &mut Lesson, author| order(lesson, 5, author, &Intent::Undo);
+    assert_eq!(undo(&mut lesson, 1), Err(Refusal::NothingToUndo));
+    assert!(undo(&mut lesson, 150).is_ok() && undo(&mut lesson, 200).is_ok());
     assert_eq!(
-        full.sheet(SheetId::Glass).len(),
+        full.sheets.sheet(SheetId::Glass).len(),
         200,
         "a copy stays as it was"
     );
 
     // Each wipe keeps in the history all that it wiped.
-    let mut sheets = Sheets::new(Keep::All);
+    let mut lesson = Lesson::new(Keep::All);
     for _ in 0..30 {
-        draws(&mut sheets, 1, 6000);
+        draws(&mut lesson, 1, 6000);
         let sheet = SheetId::Glass;
         let wipe = vec![Step {
             sheet,
             op: Op::Wipe,
         }];
-        order(&mut sheets, 6, 1, &Intent::Do(wipe)).unwrap();
+        order(&mut lesson, 6, 1, &Intent::Do(wipe)).unwrap();
     }
-    let kept: usize = sheets
+    let kept: usize = lesson
+        .sheets
         .histories()
         .undo(AuthorId(1))
         .iter()
         .map(|e| e.len())
         .sum();
     assert!(kept <= 60_000, "{kept}");
-    undo(&mut sheets, 1).unwrap();
-    assert_eq!(sheets.sheet(SheetId::Glass).len(), 6000);
+    undo(&mut lesson, 1).unwrap();
+    assert_eq!(lesson.sheets.sheet(SheetId::Glass).len(), 6000);
 }
 
 /// Numbers that no hand can have drawn.

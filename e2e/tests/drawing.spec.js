@@ -183,7 +183,7 @@ test("a reload in the middle of a stroke, with the server gone, keeps the stroke
 
 test("WebAssembly holds the same sheets as the server for the same log", async ({ page }) => {
   await startNow(page, server.base);
-  const [log, sheets] = ["log", "sheets"].map((f) => readFileSync(join(root, "target/agreement", f)));
+  const [log, lesson] = ["log", "lesson"].map((f) => readFileSync(join(root, "target/agreement", f)));
   const module = await page.locator('link[rel="modulepreload"]').getAttribute("href");
   const replayed = await page.evaluate(
     async ([address, log]) => {
@@ -193,7 +193,7 @@ test("WebAssembly holds the same sheets as the server for the same log", async (
     },
     /** @type {[string, number[]]} */ ([module, [...log]]),
   );
-  expect(replayed).toBe([...sheets].toString());
+  expect(replayed).toBe([...lesson].toString());
 });
 
 /** How many changes the page holds that the server has not acknowledged.

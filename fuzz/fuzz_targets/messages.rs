@@ -1,11 +1,12 @@
 #![no_main]
 //! What a browser may send: decoded, judged, applied to sheets, and taken back.
 
-use bozzetto_core::sheets::change::{Change, Intent, check_steps};
+use bozzetto_core::lesson::Lesson;
+use bozzetto_core::lesson::change::{Change, Intent, What};
+use bozzetto_core::sheets::step::check_steps;
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
 use bozzetto_core::people::rights::{Role, may};
-use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::wire::{Hello, ToServer, decode};
 use libfuzzer_sys::fuzz_target;
 
@@ -29,31 +30,31 @@ fuzz_target!(|bytes: &[u8]| {
 
 /// As the server does it.
 fn act(intent: &Intent) {
-    let mut sheets = Sheets::new(Keep::All);
+    let mut lesson = Lesson::new(Keep::All);
     let author = AuthorId(1);
-    let Ok((deed, steps)) = sheets.resolve(author, intent) else {
-        return;
+    let what = match lesson.resolve(author, intent) {
+        Ok(What::Marks { deed, steps }) if check_steps(&steps).is_ok() => {
+            let Ok(steps) = lesson.sheets.vouched(author, steps) else {
+                return;
+            };
+            What::Marks { deed, steps }
+        }
+        Ok(stage @ What::Stage(_)) => stage,
+        _ => return,
     };
-    if check_steps(&steps).is_err() {
-        return;
-    }
-    let Ok(steps) = sheets.vouched(author, steps) else {
-        return;
-    };
-    let before = sheets.clone();
-    let change = |id, deed, steps| Change {
+    let before = lesson.clone();
+    let change = |id, what| Change {
         id: ChangeId(id),
         author,
         at: 1,
-        deed,
-        steps,
+        what,
     };
-    if sheets.apply(&change(1, deed, steps)).is_err() {
-        assert!(sheets == before, "what is refused changes nothing");
+    if lesson.apply(&change(1, what)).is_err() {
+        assert!(lesson == before, "what is refused changes nothing");
         return;
     }
-    if let Ok((deed, steps)) = sheets.resolve(author, &Intent::Undo) {
-        sheets.apply(&change(2, deed, steps)).expect("what was done can be undone");
-        assert!(sheets == before, "undo takes back exactly");
+    if let Ok(what) = lesson.resolve(author, &Intent::Undo) {
+        lesson.apply(&change(2, what)).expect("what was done can be undone");
+        assert!(lesson == before, "undo takes back exactly");
     }
 }

@@ -5,7 +5,7 @@ use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point, Rect};
 use bozzetto_core::geometry::grip::{Arrow, Grip};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::stage::pane::{Beside, Pane};
-use bozzetto_core::wire::Stage;
+use bozzetto_core::stage::state::Stage;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;

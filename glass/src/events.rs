@@ -1,12 +1,13 @@
 //! What the server says, and what the page has to know of it.
 
-use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
-use bozzetto_core::sheets::change::{Change, Op};
+use bozzetto_core::geometry::frames::Size;
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::lesson::change::Change;
+use bozzetto_core::sheets::step::Op;
 use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{
-    FromServer, LessonView, OnStage, Person, Stage, Start, State, TakeAway, Welcome, decode,
-};
+use bozzetto_core::wire::{FromServer, OnStage, Person, Start, State, TakeAway, Welcome, decode};
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
@@ -16,7 +17,7 @@ use crate::layers::views;
 /// For the page, as JSON; marks and ink only show in the layers.
 #[derive(Serialize)]
 #[serde(tag = "type", rename_all = "camelCase")]
-enum Event {
+pub(crate) enum Event {
     Welcome {
         author: String,
     },
@@ -74,8 +75,8 @@ enum Event {
     },
 }
 
-#[derive(Serialize)]
-struct LessonEvent {
+#[derive(Clone, PartialEq, Serialize)]
+pub(crate) struct LessonEvent {
     name: String,
     order: Vec<BackdropEvent>,
     current: Option<String>,
@@ -84,7 +85,7 @@ struct LessonEvent {
 }
 
 /// Ids are strings, since a script's numbers end at 2⁵³.
-#[derive(Serialize)]
+#[derive(Clone, PartialEq, Serialize)]
 struct BackdropEvent {
     id: String,
     name: String,
@@ -103,6 +104,26 @@ impl BackdropEvent {
     }
 }
 
+impl Event {
+    /// What the page shows of a lesson.
+    pub(crate) fn lesson(stage: &StageState) -> LessonEvent {
+        let there = |id: &BackdropId| stage.backdrop(*id).is_some();
+        LessonEvent {
+            name: stage.name.clone(),
+            order: stage.order.iter().map(BackdropEvent::of).collect(),
+            current: stage.current.filter(there).map(|id| id.0.to_string()),
+            beside: stage.beside.map(|b| b.backdrop.0.to_string()),
+            paused: stage.paused,
+        }
+    }
+
+    pub(crate) fn seen(id: BackdropId) -> Self {
+        Event::Seen {
+            id: id.0.to_string(),
+        }
+    }
+}
+
 #[wasm_bindgen]
 impl Glass {
     /// Takes a message from the server; gives a JSON array of events for the page.
@@ -111,7 +132,18 @@ impl Glass {
         if let Some(message) = decode::<FromServer>(bytes) {
             self.take(message, &mut events);
         }
+        events.append(&mut self.news);
         serde_json::to_string(&events).unwrap_or_else(|_| "[]".to_owned())
+    }
+
+    /// What the page has to know of what was done here, as [`Glass::receive`] gives it; empty when it
+    /// is nothing.
+    pub fn news(&mut self) -> String {
+        let news = std::mem::take(&mut self.news);
+        match news.is_empty() {
+            true => String::new(),
+            false => serde_json::to_string(&news).unwrap_or_default(),
+        }
     }
 }
 
@@ -150,11 +182,8 @@ impl Glass {
                 backdrop,
                 seen,
             } => {
-                if author == self.replica.author() {
-                    self.seen_there(backdrop);
-                } else if !self.ahead.contains_key(&backdrop) && self.take_seen(backdrop, &seen) {
-                    let id = backdrop.0.to_string();
-                    events.push(Event::Seen { id });
+                if author != self.replica.author() && self.take_moment(backdrop, *seen) {
+                    events.push(Event::seen(backdrop));
                 }
             }
             FromServer::Chunk { author, chunk } => {
@@ -180,7 +209,6 @@ impl Glass {
             FromServer::WetEnd { mark } => {
                 self.end_wet(mark);
             }
-            FromServer::Lesson(lesson) => self.take_lesson(lesson, events),
             FromServer::OnStage(on_stage) => self.take_stage(*on_stage, events),
             FromServer::Paused(paused) => events.push(Event::Paused { paused }),
             FromServer::People(people) => events.push(Event::People { people }),
@@ -200,7 +228,7 @@ impl Glass {
 
     /// A change in its place in the order.
     fn take_change(&mut self, change: &Change, kept: bool, events: &mut Vec<Event>) {
-        for step in &change.steps {
+        for step in change.steps() {
             if let Op::Add(mark) | Op::Replace(mark) = &step.op {
                 self.end_wet(mark.id);
             }
@@ -209,6 +237,7 @@ impl Glass {
         if !kept && let Some(own) = self.replica.pending().find(|p| p.id == change.id) {
             self.unkept.insert(own.id, own.intent.clone());
         }
+        self.settle_moments(change, self.replica.author());
         let shown = self.replica.hear(change);
         self.show(shown);
         if kept && ours {
@@ -255,15 +284,15 @@ impl Glass {
         for author in strangers {
             self.wet.end_all_of(author, &views(&in_view));
         }
+        let mut moments = None;
         match welcome.state {
             State::Presenter {
-                lesson,
+                moments: theirs,
                 people,
                 keeping,
                 left_out,
             } => {
-                self.take_lesson(lesson, events);
-                self.tell_ahead();
+                moments = Some(theirs);
                 if left_out > 0 {
                     events.push(Event::LeftOut { count: left_out });
                 }
@@ -277,7 +306,7 @@ impl Glass {
                 backdrops,
                 take_aways,
             } => {
-                self.area = bozzetto_core::geometry::frames::Size::glass(aspect.0, aspect.1);
+                self.area = Size::glass(aspect.0, aspect.1);
                 self.put_on_stage(*backdrops, events);
                 events.push(Event::Paused { paused });
                 events.push(Event::TakeAways { items: take_aways });
@@ -285,7 +314,17 @@ impl Glass {
         }
         match welcome.start {
             Start::Sheets(sheets) => {
-                let shown = self.replica.load(welcome.author, sheets, welcome.history);
+                let stage = StageState::default();
+                let shown = self
+                    .replica
+                    .load(welcome.author, sheets, stage, welcome.history);
+                self.show(shown);
+            }
+            Start::Lesson { sheets, stage } => {
+                self.area = Size::glass(stage.aspect.0, stage.aspect.1);
+                let shown = self
+                    .replica
+                    .load(welcome.author, sheets, *stage, welcome.history);
                 self.show(shown);
                 for (id, intent) in std::mem::take(&mut self.unkept) {
                     let shown = self.replica.resume(id, intent);
@@ -297,6 +336,9 @@ impl Glass {
                     self.take_change(&change, seq <= kept, events);
                 }
             }
+        }
+        if let Some(theirs) = moments {
+            self.renew_moments(theirs);
         }
         for (author, ink) in welcome.wet {
             self.take_wet(author, &ink);
@@ -321,32 +363,6 @@ impl Glass {
         }
     }
 
-    fn take_lesson(&mut self, lesson: LessonView, events: &mut Vec<Event>) {
-        self.area = bozzetto_core::geometry::frames::Size::glass(lesson.aspect.0, lesson.aspect.1);
-        let mut order = lesson.order;
-        self.keep_ahead(&mut order);
-        self.order = order;
-        let found = |id| self.order.iter().find(|b| b.id == id).cloned();
-        // A divider that is being moved here stays in the hand.
-        let held = self.on_stage.beside.as_ref().filter(|_| self.dividing);
-        let divider = held.map(|(_, divider)| *divider);
-        let stage = Stage {
-            current: lesson.current.and_then(found),
-            beside: lesson
-                .beside
-                .and_then(|b| Some((found(b.backdrop)?, divider.unwrap_or(b.divider)))),
-        };
-        let id = |b: &BackdropView| b.id.0.to_string();
-        events.push(Event::Lesson(LessonEvent {
-            name: lesson.name,
-            order: self.order.iter().map(BackdropEvent::of).collect(),
-            current: stage.current.as_ref().map(id),
-            beside: stage.beside.as_ref().map(|(b, _)| id(b)),
-            paused: lesson.paused,
-        }));
-        self.put_on_stage(stage, events);
-    }
-
     fn take_stage(&mut self, on_stage: OnStage, events: &mut Vec<Event>) {
         if let Some((epoch, _)) = self.resume {
             self.resume = Some((epoch, on_stage.seq));
@@ -354,28 +370,12 @@ impl Glass {
         self.wet.clear();
         self.put_on_stage(on_stage.backdrops, events);
         let author = self.replica.author();
-        let shown = self.replica.load(author, on_stage.sheets, (0, 0));
+        let shown = self
+            .replica
+            .load(author, on_stage.sheets, StageState::default(), (0, 0));
         self.show(shown);
         for (author, ink) in on_stage.wet {
             self.take_wet(author, &ink);
         }
-    }
-
-    fn put_on_stage(&mut self, stage: Stage, events: &mut Vec<Event>) {
-        let shown = |s: &Stage| {
-            let beside = s.beside.as_ref().map(|(b, _)| (b.id, b.seen.page));
-            (s.current.as_ref().map(|b| (b.id, b.seen.page)), beside)
-        };
-        if shown(&self.on_stage) != shown(&stage) {
-            self.clear_selection();
-            // A stroke belongs to the backdrop that it was begun on.
-            self.lift_all();
-            self.on_stage = stage;
-            self.spoil_everything();
-        } else if self.on_stage != stage {
-            self.on_stage = stage;
-            self.spoil_view();
-        }
-        events.push(Event::Panes);
     }
 }

@@ -4,8 +4,8 @@ use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rec
 use bozzetto_core::geometry::ids::MarkId;
 use bozzetto_core::marks::mark::Layer;
 use bozzetto_core::paint::{is_part, reach};
-use bozzetto_core::sheets::change::SheetId;
 use bozzetto_core::sheets::sheet::Touched;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::pane::{self, InView};
 use wasm_bindgen::prelude::*;
 

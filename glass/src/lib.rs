@@ -10,6 +10,7 @@ mod fading;
 mod layers;
 mod list;
 mod measure;
+mod moments;
 mod panes;
 mod pens;
 mod playback;
@@ -27,21 +28,28 @@ use bozzetto_core::geometry::frames::{
     GLASS_WIDTH, Glass as GlassFrame, Pixels, Point, Rect, Size,
 };
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, IdMaker, PersonId};
+use bozzetto_core::lesson::Lesson;
+use bozzetto_core::lesson::change::{Change, Intent};
+use bozzetto_core::lesson::replica::{Replica, Shown};
 use bozzetto_core::marks::shape::{Figure, Measure};
 use bozzetto_core::paint::Painter;
 use bozzetto_core::paint::wet::WetStrokes;
 use bozzetto_core::prefs::settings::Settings;
-use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
-use bozzetto_core::sheets::replica::{Replica, Shown};
-use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::refusal::Refusal;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::board::PAPER;
+use bozzetto_core::stage::state::Stage;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::tools::palm::PalmRejection;
 use bozzetto_core::wire::divided;
-use bozzetto_core::wire::{Hello, Stage, ToServer, encode};
+use bozzetto_core::wire::{Hello, ToServer, encode};
 use wasm_bindgen::prelude::*;
 
+use events::{Event, LessonEvent};
 use layers::Settled;
 use list::List;
+use moments::Moments;
 use pens::LivePen;
 use selection::Selection;
 use shapes::Laying;
@@ -70,13 +78,15 @@ pub struct Glass {
     area: Size<GlassFrame>,
     /// CSS pixels to a glass unit.
     scale: f64,
-    order: Vec<BackdropView>,
-    /// The backdrops on stage, and which pane the hand was on last.
+    /// The backdrops on stage as they are shown, and which pane the hand was on last.
     on_stage: Stage,
     active: usize,
-    /// Backdrops that are seen here as the server has not said yet: how often it has been told, and has
-    /// still to answer. What it says of them meanwhile is older.
-    ahead: HashMap<BackdropId, u32>,
+    /// What goes along with a hand, and is not remembered yet.
+    moments: Moments,
+    /// What the page has to know of what was done here.
+    news: Vec<Event>,
+    /// What the page was told of the lesson last.
+    shown_lesson: Option<LessonEvent>,
     settings: Settings,
     /// The colour that swatches are held against.
     beneath: Rgb,
@@ -96,8 +106,6 @@ pub struct Glass {
     streams: Streams,
     /// How many pixels those that run in this tab have to a backdrop unit.
     fine: HashMap<BackdropId, f64>,
-    /// The divider is being moved, and the server has not been told where to.
-    dividing: bool,
     /// How many milliseconds the server's clock is ahead of this machine's.
     clock_ahead: f64,
 }
@@ -145,10 +153,11 @@ impl Glass {
             outbox: VecDeque::new(),
             area: Size::glass(16.0, 9.0),
             scale: 1.0,
-            order: Vec::new(),
             on_stage: Stage::default(),
             active: 0,
-            ahead: HashMap::new(),
+            moments: Moments::default(),
+            news: Vec::new(),
+            shown_lesson: None,
             settings: Settings::default(),
             beneath: PAPER,
             palm: PalmRejection::default(),
@@ -160,7 +169,6 @@ impl Glass {
             own: None,
             streams: Streams::default(),
             fine: HashMap::new(),
-            dividing: false,
             clock_ahead: 0.0,
         }
     }
@@ -263,7 +271,7 @@ impl Glass {
     }
 
     pub fn pause(&mut self, paused: bool) {
-        self.send(&ToServer::Pause(paused));
+        self.act(Intent::Stage(vec![StageStep::Pause(paused)]));
     }
 
     /// Sends a participant away, by their number.
@@ -283,15 +291,7 @@ impl Glass {
     }
 
     fn send(&mut self, message: &ToServer) {
-        let asks = matches!(
-            message,
-            ToServer::Arrange { .. }
-                | ToServer::Divide(_)
-                | ToServer::NewPage(_)
-                | ToServer::Pause(_)
-                | ToServer::SendAway(_)
-        );
-        if asks && !self.connected {
+        if matches!(message, ToServer::SendAway(_)) && !self.connected {
             let why = "That cannot be done while the line to the server is down.";
             self.complaint = Some(why.to_owned());
         }
@@ -317,8 +317,13 @@ impl Glass {
         let mut done = false;
         for part in parts {
             let id = ChangeId(self.ids.next_id());
-            let Ok(shown) = self.replica.act(id, part.clone()) else {
-                break;
+            let shown = match self.replica.act(id, part.clone()) {
+                Ok(shown) => shown,
+                Err(why @ (Refusal::NoMorePages | Refusal::NoSuchBackdrop)) => {
+                    self.complaint = Some(why.to_string());
+                    break;
+                }
+                Err(_) => break,
             };
             self.show(shown);
             self.queue(id, part);
@@ -335,7 +340,11 @@ impl Glass {
 
     fn show(&mut self, shown: Shown) {
         match shown {
-            Shown::Everything => self.spoil_everything(),
+            Shown::Everything => {
+                self.restage();
+                self.spoil_everything();
+            }
+            Shown::Stage => self.restage(),
             Shown::Marks(touched) => {
                 let in_view = self.in_view();
                 for t in touched {
@@ -357,15 +366,14 @@ fn act_message(id: ChangeId, intent: Intent) -> Out {
     }
 }
 
-/// Replays a packed log from the beginning and gives the packed sheets: what the server, which ran
+/// Replays a packed log from the beginning and gives the packed lesson: what the server, which ran
 /// the same rules natively, must hold too. `None` when it is no log or a change does not apply.
 #[wasm_bindgen]
 pub fn replay(log: &[u8]) -> Option<Vec<u8>> {
-    let log: Vec<bozzetto_core::sheets::change::Change> = bozzetto_core::wire::decode(log)?;
-    let mut sheets =
-        bozzetto_core::sheets::sheet::Sheets::new(bozzetto_core::sheets::history::Keep::All);
+    let log: Vec<Change> = bozzetto_core::wire::decode(log)?;
+    let mut lesson = Lesson::new(Keep::All);
     for change in &log {
-        sheets.apply(change).ok()?;
+        lesson.apply(change).ok()?;
     }
-    Some(encode(&sheets.snapshot()))
+    Some(encode(&(lesson.sheets.snapshot(), lesson.stage)))
 }

@@ -3,11 +3,13 @@
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::geometry::zoom::Zoom;
-use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::lesson::change::Intent;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, Page, ViewState};
 use bozzetto_core::stage::page_parts;
 use bozzetto_core::stage::pane::{self, Beside, InView, Pane};
-use bozzetto_core::wire::{Stage, ToServer};
+use bozzetto_core::stage::state::Stage;
+use bozzetto_core::stage::step::StageStep;
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
@@ -121,7 +123,7 @@ impl Glass {
         self.active = number;
     }
 
-    /// Puts a backdrop in the pane in use, as soon as the server has taken note. One that is in the
+    /// Puts a backdrop in the pane in use. One that is in the
     /// other pane changes places.
     pub fn goto(&mut self, id: &str) {
         let Some(id) = id.parse().ok().map(BackdropId) else {
@@ -195,10 +197,10 @@ impl Glass {
         {
             *shown = Beside { divider, ..beside }.settled().divider;
             let divider = *shown;
-            self.dividing = !sent;
+            self.moments.divider = (!sent).then_some(divider);
             self.spoil_view();
             if sent {
-                self.send(&ToServer::Divide(divider));
+                self.act(Intent::Stage(vec![StageStep::Divide(divider)]));
             }
         }
     }
@@ -212,9 +214,17 @@ impl Glass {
         match page.checked_add_signed(by) {
             Some(next) if next < pages => self.show_page(id, next),
             Some(_) if by == 1 && matches!(backdrop.kind, BackdropKind::Board(_)) => {
-                let new = ToServer::NewPage(backdrop.id);
+                let (backdrop, pages) = (backdrop.id, pages + 1);
+                let seen = Box::new(ViewState {
+                    page: page + 1,
+                    ..ViewState::default()
+                });
                 self.lift_all();
-                self.send(&new);
+                let steps = vec![
+                    StageStep::Pages { backdrop, pages },
+                    StageStep::See { backdrop, seen },
+                ];
+                self.act(Intent::Stage(steps));
             }
             _ => return false,
         }
@@ -266,21 +276,20 @@ impl Glass {
 
     /// A camera or a shared screen has this many pixels; a capture of it has them too.
     pub fn has_size(&mut self, id: &str, width: u32, height: u32) {
-        let Some(known) = self.backdrop_mut(id) else {
+        let Some(known) = self.backdrop(id) else {
             return;
         };
         let (w, h) = known.kind.units_of(width, height);
         let other = (known.width, known.height) != (w, h);
-        (known.width, known.height) = (w, h);
         let backdrop = known.id;
         self.fine.insert(backdrop, f64::from(width) / w);
         if other {
-            self.spoil_view();
-            self.send(&ToServer::Size {
+            let size = StageStep::Size {
                 backdrop,
-                width: w as u32,
-                height: h as u32,
-            });
+                width: w,
+                height: h,
+            };
+            self.act(Intent::Stage(vec![size]));
         }
     }
 
@@ -364,11 +373,6 @@ impl Glass {
         self.on_stage.each().find(|b| b.id == id)
     }
 
-    fn backdrop_mut(&mut self, id: &str) -> Option<&mut BackdropView> {
-        let id = id.parse().ok().map(BackdropId)?;
-        self.on_stage.each_mut().find(|b| b.id == id)
-    }
-
     fn half(&self, id: &str, half: u32) -> Option<SheetId> {
         self.backdrop(id)?.sheets().nth(half as usize)
     }
@@ -384,7 +388,7 @@ impl Glass {
 
     fn arrange(&mut self, current: BackdropId, beside: Option<Beside>) {
         self.lift_all();
-        self.send(&ToServer::Arrange { current, beside });
+        self.act(Intent::Stage(vec![StageStep::Arrange { current, beside }]));
     }
 
     /// The room of the pane that a backdrop is in.
@@ -392,75 +396,6 @@ impl Glass {
         let panes = self.panes();
         let is_it = |p: &&Pane| p.backdrop.is_some_and(|b| b.id == id);
         panes.iter().find(is_it).map(|p| p.room)
-    }
-
-    /// Changes how a backdrop on stage is seen, here at once and for everybody.
-    pub(crate) fn see(&mut self, id: &str, change: impl FnOnce(&mut ViewState)) {
-        let Some(known) = self.backdrop(id) else {
-            return;
-        };
-        let Some(room) = self.room_of(known.id) else {
-            return;
-        };
-        let mut seen = known.seen.clone();
-        change(&mut seen);
-        let seen = seen.settled(known, &room);
-        if seen == known.seen {
-            return;
-        }
-        let backdrop = known.id;
-        self.take_seen(backdrop, &seen);
-        *self.ahead.entry(backdrop).or_default() += 1;
-        let seen = Box::new(seen);
-        self.send(&ToServer::See { backdrop, seen });
-    }
-
-    /// The server has heard how a backdrop is seen here.
-    pub(crate) fn seen_there(&mut self, backdrop: BackdropId) {
-        if let Some(often) = self.ahead.get_mut(&backdrop) {
-            *often = often.saturating_sub(1);
-        }
-        self.ahead.retain(|_, often| *often > 0);
-    }
-
-    /// Backdrops as the server has them, but seen as they are here where that is newer.
-    pub(crate) fn keep_ahead(&self, order: &mut [BackdropView]) {
-        for theirs in order {
-            let ours = self.order.iter().find(|b| b.id == theirs.id);
-            if let Some(ours) = ours.filter(|b| self.ahead.contains_key(&b.id)) {
-                theirs.seen = ours.seen.clone();
-            }
-        }
-    }
-
-    /// Tells the server again how backdrops are seen here: what was told it last, it may not have heard.
-    pub(crate) fn tell_ahead(&mut self) {
-        let ahead = std::mem::take(&mut self.ahead);
-        for known in self.order.clone() {
-            if ahead.contains_key(&known.id) {
-                self.ahead.insert(known.id, 1);
-                let (backdrop, seen) = (known.id, Box::new(known.seen));
-                self.send(&ToServer::See { backdrop, seen });
-            }
-        }
-    }
-
-    /// A backdrop is seen like this from now on; `true` when it is on stage.
-    pub(crate) fn take_seen(&mut self, id: BackdropId, seen: &ViewState) -> bool {
-        if let Some(known) = self.order.iter_mut().find(|b| b.id == id) {
-            known.seen = seen.clone();
-        }
-        let Some(shown) = self.backdrop_mut(&id.0.to_string()) else {
-            return false;
-        };
-        let other_page = shown.seen.page != seen.page;
-        shown.seen = seen.clone();
-        if other_page {
-            self.spoil_everything();
-        } else {
-            self.spoil_view();
-        }
-        true
     }
 
     /// Changes how large the backdrop in the pane in use is seen.

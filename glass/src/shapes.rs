@@ -4,6 +4,7 @@ use bozzetto_core::display::colour::{BLACK, Rgb};
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Ink, Map, Point};
 use bozzetto_core::geometry::ids::MarkId;
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::fading::Fading;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::picture::Placed;
@@ -11,7 +12,7 @@ use bozzetto_core::marks::shape::{Dash, Figure, Measure, Shape, dragged, measure
 use bozzetto_core::marks::stamp::{MOST, Sign, Stamp};
 use bozzetto_core::marks::swatch::{Hold, Swatch};
 use bozzetto_core::paint::wet::WetShape;
-use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::pane;
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;

@@ -10,7 +10,7 @@ use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::marks::mark::{Layer, Style};
 use bozzetto_core::paint::wet::{WetInk, WetStrokes};
-use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::pane::{self, InView};
 use bozzetto_press::picture::Shown;
 use bozzetto_press::raster;

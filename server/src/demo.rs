@@ -10,9 +10,10 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
+use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::swatch::ORIGINALS;
-use bozzetto_core::sheets::change::{Change, Deed, Op, SheetId, Step};
+use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
 use bozzetto_core::stage::board::{Board, Ruling};
 
@@ -203,8 +204,10 @@ async fn mark_the_chart(store: &Store, lesson: i64, chart: i64) -> anyhow::Resul
                 id: ChangeId(seq),
                 author: AuthorId(1),
                 at: crate::now() as u64,
-                deed: Deed::Do,
-                steps,
+                what: What::Marks {
+                    deed: Deed::Do,
+                    steps,
+                },
             };
             (seq, change)
         })

@@ -12,8 +12,10 @@ use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::stage::backdrop::BackdropKind;
 use bozzetto_core::stage::backdrop::ViewState;
 use bozzetto_core::stage::board::Board;
-use bozzetto_core::wire::{FromServer, ToServer};
-use common::{Server, add, stroke, text};
+use bozzetto_core::stage::state::StageState;
+use bozzetto_core::stage::step::StageStep;
+use bozzetto_core::wire::FromServer;
+use common::{Server, add, pause, stroke, text};
 use http_body_util::BodyExt;
 
 const FORM: &str = "application/x-www-form-urlencoded";
@@ -77,11 +79,12 @@ async fn the_order_is_changed_and_the_stage_stays() {
     // The two that were named have changed places; the others are where they were.
     assert_eq!(now, [ids[2], ids[1], ids[0], ids[3]]);
     assert_eq!(order(&server, other).await, [foreign]);
-    let told = presenter.until(|m| match m {
-        FromServer::Lesson(l) => Some((l.order.len(), l.current)),
-        _ => None,
-    });
-    assert_eq!(told.await, (4, Some(BackdropId(first as u64))));
+    let arranges = |step: &StageStep| matches!(step, StageStep::Arrange { .. });
+    assert!(!presenter.stage_steps().await.iter().any(arranges));
+    let look = server.app.live.look(lesson).await.unwrap();
+    let current = look.stage.current.map(|b| b.id);
+    let told: Vec<i64> = look.order.iter().map(|b| b.id.0 as i64).collect();
+    assert_eq!((told, current), (now, Some(BackdropId(first as u64))));
 
     // Steps stop at the ends.
     let one = |id: i64, what: &str| format!("/lessons/{lesson}/backdrops/{id}/{what}");
@@ -176,22 +179,22 @@ async fn removing_is_taken_back_with_everything() {
     let (_, said) = post(&server, &one("remove"), "").await;
     assert!(said.contains("Undo"), "{said}");
     assert_eq!(order(&server, lesson).await, [second]);
-    let elsewhere = presenter.until(|m| match m {
-        FromServer::Lesson(l) if l.current != Some(first) => Some(l.current),
-        _ => None,
-    });
-    assert_eq!(elsewhere.await, Some(BackdropId(second as u64)));
+    let other = StageStep::Arrange {
+        current: BackdropId(second as u64),
+        beside: None,
+    };
+    while !presenter.stage_steps().await.contains(&other) {}
     post(&server, &one("restore"), "").await;
     assert_eq!(order(&server, lesson).await, before);
     let look = server.app.live.look(lesson).await.unwrap();
-    let sheet = bozzetto_core::sheets::change::SheetId::Backdrop(first);
+    let sheet = bozzetto_core::sheets::step::SheetId::Backdrop(first);
     assert_eq!(look.sheets.sheet(sheet).marks().count(), 1);
     // A copy is a clean one, beside the first.
     post(&server, &one("duplicate"), "").await;
     let now = order(&server, lesson).await;
     assert_eq!((now.len(), now[0]), (3, first.0 as i64));
     let look = server.app.live.look(lesson).await.unwrap();
-    let copy = bozzetto_core::sheets::change::SheetId::Backdrop(BackdropId(now[1] as u64));
+    let copy = bozzetto_core::sheets::step::SheetId::Backdrop(BackdropId(now[1] as u64));
     assert_eq!(look.sheets.sheet(copy).marks().count(), 0);
 }
 
@@ -220,14 +223,16 @@ async fn the_library_is_searched_and_used() {
     let (mut presenter, _) = server.presenter(lesson).await;
     let (status, _) = post(&server, &format!("/library/{kept}/use/{lesson}"), "").await;
     assert_eq!(status, StatusCode::NO_CONTENT);
-    let shown = presenter.until(|m| match m {
-        FromServer::Lesson(l) => l
-            .order
-            .into_iter()
-            .find(|b| Some(b.id) == l.current && b.name.contains("Sale")),
-        _ => None,
-    });
-    let shown = shown.await;
+    let mut state = StageState::default();
+    let shown = loop {
+        for step in presenter.stage_steps().await {
+            state.apply(&step);
+        }
+        let current = state.current.and_then(|id| state.backdrop(id));
+        if let Some(shown) = current.filter(|b| b.name.contains("Sale")) {
+            break shown.clone();
+        }
+    };
     assert_ne!(shown.id.0 as i64, kept);
     post(&server, &format!("/library/{kept}/remove"), "").await;
     assert!(!found("sale").await.contains("Rada"));
@@ -341,7 +346,7 @@ async fn captures_are_handed_out_and_taken_back() {
         );
     }
     // While the lesson is paused, nothing new comes.
-    presenter.send(&ToServer::Pause(true)).await;
+    presenter.send(&pause(true)).await;
     participant
         .until(|m| matches!(m, FromServer::Paused(true)).then_some(()))
         .await;
@@ -352,7 +357,7 @@ async fn captures_are_handed_out_and_taken_back() {
         "",
     )
     .await;
-    presenter.send(&ToServer::Pause(false)).await;
+    presenter.send(&pause(false)).await;
     loop {
         match participant.next().await {
             FromServer::TakeAways(_) => panic!("something new while paused"),

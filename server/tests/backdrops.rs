@@ -8,13 +8,16 @@ use bozzetto::backdrops::queries::{self, Whither};
 use bozzetto::live::lesson::Command;
 use bozzetto_core::geometry::frames::{Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
-use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::lesson::change::Intent;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, Frozen, ViewState};
-use bozzetto_core::stage::pane::Beside;
+
 use bozzetto_core::stage::playback::Playback;
+use bozzetto_core::stage::state::StageState;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Codec, Still};
 use bozzetto_core::wire::{FromServer, State, ToServer};
-use common::{Server, stroke, text};
+use common::{Server, pause, see, show, stage, stroke, text};
 
 const NOTICES: &[u8] = include_bytes!("../../demo/Notices to mariners.pdf");
 const TIDE: &[u8] = include_bytes!("../../demo/Tide and lights.html");
@@ -25,19 +28,6 @@ async fn add(server: &Server, lesson: i64, file: &str, bytes: &[u8]) -> Backdrop
     let changed = Command::Changed { goto: None };
     server.app.live.tell(lesson, changed).await;
     BackdropId(added.unwrap().unwrap() as u64)
-}
-
-fn show(current: BackdropId, beside: Option<BackdropId>) -> ToServer {
-    let beside = beside.map(|backdrop| Beside {
-        backdrop,
-        divider: 0.5,
-    });
-    ToServer::Arrange { current, beside }
-}
-
-fn seen(backdrop: BackdropId, seen: ViewState) -> ToServer {
-    let seen = Box::new(seen);
-    ToServer::See { backdrop, seen }
 }
 
 /// Participants get the page that is on stage with its own marks, and not the next one.
@@ -74,7 +64,7 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
         page,
         ..ViewState::default()
     };
-    presenter.send(&seen(document, page_seen(2))).await;
+    presenter.send(&see(document, page_seen(2))).await;
     let stage = participant.stage().await;
     let marks: Vec<u64> = stage
         .sheets
@@ -86,7 +76,7 @@ async fn each_page_has_its_marks_and_is_seen_only_on_stage() {
     assert_eq!(fetch(0).await, StatusCode::NOT_FOUND);
     assert_eq!(fetch(2).await, StatusCode::OK);
     // A page that there is not is the last one that there is.
-    presenter.send(&seen(document, page_seen(99))).await;
+    presenter.send(&see(document, page_seen(99))).await;
     let stage = participant.stage().await;
     assert_eq!(stage.backdrops.current.unwrap().seen.page, 3);
 }
@@ -111,7 +101,7 @@ async fn what_was_left_comes_back() {
         let tide = add(&server, lesson, "tide.html", TIDE).await;
         let (mut presenter, _) = server.presenter(lesson).await;
         presenter.send(&show(board, Some(tide))).await;
-        presenter.send(&seen(tide, left.clone())).await;
+        presenter.send(&see(tide, left.clone())).await;
         // Written once it has rested for a moment.
         let store = server.app.store.clone();
         loop {
@@ -161,10 +151,10 @@ async fn a_paused_lesson_plays_nothing_to_participants() {
         playback,
         ..ViewState::default()
     };
-    presenter.send(&seen(film, plays)).await;
+    presenter.send(&see(film, plays)).await;
     let cookie = server.join(lesson, "Ines").await;
     let (mut participant, _) = server.participant(lesson, &cookie).await;
-    presenter.send(&ToServer::Pause(true)).await;
+    presenter.send(&pause(true)).await;
     let mut playing = None;
     loop {
         match participant.next().await {
@@ -184,7 +174,7 @@ async fn a_paused_lesson_plays_nothing_to_participants() {
         panic!("a participant's welcome")
     };
     assert!(paused && !backdrops.current.unwrap().seen.playback.playing);
-    presenter.send(&ToServer::Pause(false)).await;
+    presenter.send(&pause(false)).await;
     let stage = participant.stage().await;
     assert!(stage.backdrops.current.unwrap().seen.playback.playing);
 }
@@ -200,18 +190,17 @@ async fn a_divider_that_is_told_late_leaves_the_panes_as_they_are() {
     let (mut presenter, _) = server.presenter(lesson).await;
     presenter.send(&show(board, Some(tide))).await;
     presenter.send(&show(tide, Some(board))).await;
-    presenter.send(&ToServer::Divide(0.7)).await;
-    presenter.send(&ToServer::Divide(f64::NAN)).await;
-    presenter.send(&ToServer::Divide(7.0)).await;
+    presenter.send(&stage(StageStep::Divide(0.7))).await;
+    presenter.send(&stage(StageStep::Divide(f64::NAN))).await;
+    presenter.send(&stage(StageStep::Divide(7.0))).await;
     let stages: Vec<_> = {
-        let mut stages = Vec::new();
+        let (mut stages, mut state) = (Vec::new(), StageState::default());
         while stages.len() < 5 {
-            let told = presenter.until(|m| match m {
-                FromServer::Lesson(l) => Some((l.current.unwrap(), l.beside.unwrap())),
-                _ => None,
-            });
-            let (current, beside) = told.await;
-            stages.push((current, beside.backdrop, beside.divider));
+            for step in presenter.stage_steps().await {
+                state.apply(&step);
+            }
+            let beside = state.beside.unwrap();
+            stages.push((state.current.unwrap(), beside.backdrop, beside.divider));
         }
         stages
     };
@@ -273,7 +262,7 @@ async fn streams_reach_those_who_can_use_them() {
         }))
         .await;
     presenter.send(&chunk(tide, 1)).await;
-    presenter.send(&ToServer::Pause(true)).await;
+    presenter.send(&pause(true)).await;
     let mut got = Vec::new();
     loop {
         match decodes.next().await {
@@ -295,7 +284,7 @@ async fn streams_reach_those_who_can_use_them() {
     }
     assert_eq!(stills, 500);
     // Who wants a key frame gets the presenter asked for one.
-    presenter.send(&ToServer::Pause(false)).await;
+    presenter.send(&pause(false)).await;
     decodes.send(&ToServer::WantKey(tide)).await;
     let wanted = presenter.until(|m| match m {
         FromServer::WantKey(id) => Some(id),

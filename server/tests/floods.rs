@@ -4,7 +4,7 @@ mod common;
 
 use std::time::{Duration, Instant};
 
-use bozzetto_core::sheets::change::Refusal;
+use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::wire::{FromServer, Hello, ToServer};
 use common::{Server, add, stroke};
 use futures_util::{SinkExt, StreamExt};

@@ -8,8 +8,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use bozzetto_core::marks::mark::Mark;
-use bozzetto_core::sheets::change::SheetId;
 use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_glass::Glass;
 use common::Server;
 use futures_util::{FutureExt, SinkExt, StreamExt};

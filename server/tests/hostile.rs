@@ -11,10 +11,12 @@ use axum::body::Body;
 use axum::http::Request;
 use bozzetto_core::geometry::frames::Point;
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::lesson::change::{Change, Intent, What};
 use bozzetto_core::marks::mark::{Body as MarkBody, Mark, MarkFault};
 use bozzetto_core::marks::shape::{Dash, Figure, Shape};
 use bozzetto_core::marks::text::{Glyph, Line, Placed, Text};
-use bozzetto_core::sheets::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
+use bozzetto_core::sheets::refusal::Refusal;
+use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, Start, State};
 use common::{Server, add, stroke};
 
@@ -106,7 +108,7 @@ async fn a_lesson_with_impossible_marks_opens_without_them() {
     drop(server);
     let changes: Vec<(u64, Change)> = [stroke(1), dotted(), words()]
         .into_iter()
-        .zip(1..)
+        .zip(100..)
         .map(|(mark, seq)| {
             let step = Step {
                 sheet: SheetId::Backdrop(backdrop),
@@ -116,8 +118,10 @@ async fn a_lesson_with_impossible_marks_opens_without_them() {
                 id: ChangeId(seq),
                 author: AuthorId(5),
                 at: 1,
-                deed: Deed::Do,
-                steps: vec![step],
+                what: What::Marks {
+                    deed: Deed::Do,
+                    steps: vec![step],
+                },
             };
             (seq, change)
         })
@@ -135,7 +139,8 @@ async fn a_lesson_with_impossible_marks_opens_without_them() {
     let path = format!("/lessons/{lesson}/live");
     let (mut presenter, welcome) =
         common::Browser::open(server.address, &path, None, Some(hello)).await;
-    let (Start::Sheets(sheets), State::Presenter { left_out, .. }) = (welcome.start, welcome.state)
+    let (Start::Lesson { sheets, .. }, State::Presenter { left_out, .. }) =
+        (welcome.start, welcome.state)
     else {
         panic!("a presenter's welcome")
     };

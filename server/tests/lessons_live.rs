@@ -5,14 +5,16 @@ mod common;
 use std::collections::BTreeSet;
 
 use bozzetto_core::geometry::frames::Map;
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
 use bozzetto_core::ink::curve::Curve;
 use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body, Layer, MarkFault};
 use bozzetto_core::paint::wet::WetInk;
-use bozzetto_core::sheets::change::{Intent, Refusal, SheetId};
+use bozzetto_core::sheets::refusal::Refusal;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::wire::{FromServer, Hello, MAX_MESSAGE, Start, State, ToServer, encode};
-use common::{Browser, Server, add, line, stroke};
+use common::{Browser, Server, add, line, pause, show, stroke};
 
 /// What was acknowledged is there after the server has gone and come again; a change that arrives
 /// twice is made once; undo reaches back over the restart.
@@ -44,8 +46,8 @@ async fn what_was_acknowledged_is_there_again() {
     };
     let path = format!("/lessons/{lesson}/live");
     let (mut again, welcome) = Browser::open(server.address, &path, None, Some(hello)).await;
-    let Start::Sheets(sheets) = welcome.start else {
-        panic!("a new epoch starts from sheets");
+    let Start::Lesson { sheets, .. } = welcome.start else {
+        panic!("a new epoch starts from everything");
     };
     let marks: BTreeSet<u64> = sheets
         .iter()
@@ -107,7 +109,7 @@ async fn a_disk_that_takes_nothing_loses_nothing() {
         }
     }
     let written: i64 = other
-        .query_row("SELECT count(*) FROM change", [], |r| r.get(0))
+        .query_row("SELECT count(*) FROM change WHERE marks", [], |r| r.get(0))
         .unwrap();
     assert_eq!(written, 2);
 }
@@ -172,20 +174,19 @@ async fn participants_see_the_stage_and_no_more() {
         _ => None,
     });
     assert_eq!(refused.await, (ChangeId(70), Refusal::NotAllowed));
-    participant.send(&alone(second)).await;
-    participant.send(&ToServer::Pause(true)).await;
+    participant.send(&show(second, None)).await;
+    participant.send(&pause(true)).await;
     for _ in 0..2 {
-        assert_eq!(
-            participant.next().await,
-            FromServer::Sorry(Refusal::NotAllowed)
-        );
+        let answer = participant.next().await;
+        let why = Refusal::NotAllowed;
+        assert!(matches!(answer, FromServer::Refused { why: said, .. } if said == why));
     }
 
-    presenter.send(&ToServer::Pause(true)).await;
+    presenter.send(&pause(true)).await;
     assert_eq!(participant.next().await, FromServer::Paused(true));
     presenter.act(3, add(first, stroke(3))).await;
     assert!(presenter.told(3).await);
-    presenter.send(&alone(second)).await;
+    presenter.send(&show(second, None)).await;
     // Who comes late sees what the others see: the stage as it was when it was paused.
     let (_late, welcome) = server.participant(lesson, &cookie).await;
     let State::Participant {
@@ -195,7 +196,7 @@ async fn participants_see_the_stage_and_no_more() {
         panic!("a participant's welcome")
     };
     assert!(paused && backdrops.current.unwrap().id == first);
-    presenter.send(&ToServer::Pause(false)).await;
+    presenter.send(&pause(false)).await;
     assert_eq!(participant.next().await, FromServer::Paused(false));
     let FromServer::OnStage(stage) = participant.next().await else {
         panic!("then everything as it is now")
@@ -318,7 +319,7 @@ async fn wet_ink_is_shared_and_never_stored() {
     let stored: i64 = server
         .app
         .store
-        .read(|c| Ok(c.query_row("SELECT count(*) FROM change", [], |r| r.get(0))?))
+        .read(|c| Ok(c.query_row("SELECT count(*) FROM change WHERE marks", [], |r| r.get(0))?))
         .await
         .unwrap();
     assert_eq!(stored, 0);
@@ -338,7 +339,7 @@ async fn coming_back_brings_what_was_missed() {
     assert!(presenter.told(3).await);
     let hello = Hello {
         author: Some(AuthorId(77)),
-        resume: Some((welcome.epoch, 1)),
+        resume: Some((welcome.epoch, welcome.seq + 1)),
     };
     let path = format!("/lessons/{lesson}/live");
     let (_, back) = Browser::open(server.address, &path, None, Some(hello)).await;
@@ -346,7 +347,7 @@ async fn coming_back_brings_what_was_missed() {
         panic!("what was missed is at hand")
     };
     assert_eq!(
-        changes.iter().map(|(seq, _)| *seq).collect::<Vec<_>>(),
+        changes.iter().map(|(_, c)| c.id.0).collect::<Vec<_>>(),
         [2, 3]
     );
 }
@@ -421,7 +422,7 @@ async fn nobody_waits_for_a_slow_follower() {
     }
     // Each time that it goes on, all that is on stage is told.
     for paused in [true, false, true, false] {
-        presenter.send(&ToServer::Pause(paused)).await;
+        presenter.send(&pause(paused)).await;
     }
     let mut brought_up = false;
     while !brought_up || seen.len() < ALL as usize {
@@ -445,10 +446,4 @@ async fn take(follower: &mut Browser, seen: &mut BTreeSet<u64>) -> bool {
         }
         _ => false,
     }
-}
-
-/// One backdrop on stage, nothing beside it.
-fn alone(current: BackdropId) -> ToServer {
-    let beside = None;
-    ToServer::Arrange { current, beside }
 }

@@ -20,7 +20,7 @@ async fn a_folder_of_november_2026_opens() {
     let look = server.app.live.look(1).await.unwrap();
     let names: Vec<&str> = look.order.iter().map(|b| b.name.as_str()).collect();
     assert_eq!(names[..2], ["Harbour approach", "Board"]);
-    assert_eq!((names.len(), look.seq), (9, 22));
+    assert_eq!((names.len(), look.marked), (9, 22));
     assert_eq!(look.stage.current.map(|b| b.name).as_deref(), Some("Board"));
     let mut kinds: BTreeMap<&str, usize> = BTreeMap::new();
     for sheet in look.order.iter().flat_map(|b| b.sheets()) {

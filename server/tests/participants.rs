@@ -6,11 +6,13 @@ use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
+use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body as MarkBody, Mark};
 use bozzetto_core::marks::picture::Placed;
-use bozzetto_core::sheets::change::{Intent, Op, Refusal, SheetId, Step};
+use bozzetto_core::sheets::refusal::Refusal;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, State, ToServer};
-use common::{Server, add, quarters, stroke, text};
+use common::{Server, add, pause, quarters, stroke, text};
 use http_body_util::BodyExt;
 
 async fn bytes(server: &Server, path: &str, cookie: &str) -> (u16, Vec<u8>) {
@@ -126,12 +128,8 @@ async fn a_paused_lesson_tells_nothing_new() {
     let before = server.capture(lesson).await;
     out(&server, before, "hand-out").await;
     let (mut presenter, _) = server.presenter(lesson).await;
-    presenter.send(&ToServer::Pause(true)).await;
-    let paused = presenter.until(|m| match m {
-        FromServer::Lesson(view) => view.paused.then_some(()),
-        _ => None,
-    });
-    paused.await;
+    presenter.send(&pause(true)).await;
+    presenter.paused().await;
     let after = server.capture(lesson).await;
     out(&server, after, "hand-out").await;
     let rename = Request::post(format!("/lessons/{lesson}/rename"))
@@ -215,7 +213,7 @@ async fn marks_are_vouched_for_by_the_server() {
         FromServer::Change { change, .. } if change.id == ChangeId(1) => Some(change),
         _ => None,
     });
-    let Op::Add(kept) = kept.await.steps[0].op.clone() else {
+    let Op::Add(kept) = kept.await.steps()[0].op.clone() else {
         panic!("a mark")
     };
     assert_eq!(kept.author, welcome.author);

@@ -12,8 +12,8 @@ use bozzetto::auth::{passphrase, sessions, token};
 use bozzetto::door::{Access, Route};
 use bozzetto::store::Store;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
-use bozzetto_core::wire::{FromServer, ToServer};
-use common::Server;
+
+use common::{Server, pause};
 
 /// Who asks.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -182,12 +182,8 @@ impl House {
             "off stage" => post(format!("/lessons/{lesson}/boards")).await,
             "paused" => {
                 let (mut presenter, _) = self.server.presenter(lesson).await;
-                presenter.send(&ToServer::Pause(true)).await;
-                let paused = presenter.until(|m| match m {
-                    FromServer::Lesson(view) => view.paused.then_some(()),
-                    _ => None,
-                });
-                paused.await;
+                presenter.send(&pause(true)).await;
+                presenter.paused().await;
             }
             "deleted" => post(format!("/lessons/{lesson}/delete")).await,
             _ => {}

@@ -9,7 +9,7 @@ use std::process::Command;
 use axum::http::StatusCode;
 use bozzetto::upkeep::{backup, verify};
 use bozzetto_core::geometry::ids::{BackdropId, MarkId};
-use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::sheets::step::SheetId;
 use common::{Server, add, quarters, stroke};
 use rusqlite::Connection;
 

@@ -10,8 +10,8 @@ use crate::ink::curve::{Cubic, Curve};
 use crate::ink::tip::Tip;
 use crate::marks::mark::{Body, Mark};
 use crate::paint::is_part;
-use crate::sheets::change::{Op, Step};
 use crate::sheets::sheet::Sheets;
+use crate::sheets::step::{Op, Step};
 use crate::stage::pane::InView;
 
 /// What is left of a stroke is kept from this length on, in units.

@@ -5,8 +5,8 @@ use crate::geometry::grip::{Grip, Side};
 use crate::geometry::ids::MarkId;
 use crate::ink::centreline::distance_to_ink;
 use crate::marks::mark::{Body, Mark};
-use crate::sheets::change::{Op, SheetId, Step};
 use crate::sheets::sheet::Sheets;
+use crate::sheets::step::{Op, SheetId, Step};
 use crate::stage::pane::InView;
 
 /// Marks, each with the sheet that holds it, from the bottom up.

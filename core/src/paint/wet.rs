@@ -18,7 +18,7 @@ use crate::marks::mark::{
     Body, Layer, Mark, MarkFault, Style, check_points, check_style, check_transform,
 };
 use crate::paint::is_part;
-use crate::sheets::change::SheetId;
+use crate::sheets::step::SheetId;
 use crate::stage::pane::InView;
 
 /// A stroke's newest points, on their way to everybody.

@@ -31,15 +31,10 @@ pub fn may(role: Role, message: &ToServer) -> bool {
             ToServer::Wet(_)
             | ToServer::WetEnd(_)
             | ToServer::Act { .. }
-            | ToServer::Arrange { .. }
-            | ToServer::Pause(_)
             | ToServer::See { .. }
             | ToServer::WetShape(_)
             | ToServer::Chunk(_)
             | ToServer::Still(_)
-            | ToServer::Size { .. }
-            | ToServer::NewPage(_)
-            | ToServer::Divide(_)
             | ToServer::SendAway(_),
         ) => false,
     }

@@ -8,8 +8,8 @@
 use std::collections::BTreeMap;
 
 use crate::geometry::ids::{AuthorId, MarkId};
-use crate::sheets::change::{Op, SheetId, Step};
 use crate::sheets::sheet::Sheets;
+use crate::sheets::step::{Op, SheetId, Step};
 
 /// Strokes with a shorter pause between them, in milliseconds, were made in one go.
 pub const PAUSE: u64 = 1500;

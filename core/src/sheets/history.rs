@@ -9,7 +9,7 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::ids::{AuthorId, MarkId};
-use crate::sheets::change::{Deed, Op, SheetId, Step};
+use crate::sheets::step::{Deed, Op, SheetId, Step};
 
 /// How many steps back an author can go.
 pub const DEPTH: usize = 1000;

@@ -11,8 +11,9 @@ use serde::{Deserialize, Serialize};
 use crate::geometry::frames::{self, Rect};
 use crate::geometry::ids::{AuthorId, MarkId};
 use crate::marks::mark::{Layer, Mark};
-use crate::sheets::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
 use crate::sheets::history::{Entry, Histories, Keep, only_on};
+use crate::sheets::refusal::Refusal;
+use crate::sheets::step::{Deed, Op, SheetId, Step};
 
 /// Where a mark lies among the others: layers first, then height, then id.
 type Place = (Layer, i64, MarkId);
@@ -219,51 +220,65 @@ impl Sheets {
         sheets
     }
 
-    /// Makes the change, or leaves everything as it was and says why.
-    pub fn apply(&mut self, change: &Change) -> Result<Vec<Touched>, Refusal> {
+    /// Does what `author` did at the moment `at` (milliseconds since 1970), or leaves everything as it
+    /// was and says why. Gives the marks that were moved.
+    pub fn apply(
+        &mut self,
+        author: AuthorId,
+        at: u64,
+        deed: Deed,
+        steps: &[Step],
+    ) -> Result<Vec<Touched>, Refusal> {
         let mut touched = Vec::new();
-        for step in &change.steps {
-            if let Err(refusal) = self.apply_step(step, change, &mut touched) {
+        for step in steps {
+            if let Err(refusal) = self.apply_step(step, at, deed, &mut touched) {
                 self.roll_back(&touched);
                 return Err(refusal);
             }
         }
-        if self.histories.keeps(change.author, change.deed) {
+        if self.histories.keeps(author, deed) {
             let inverse = touched.iter().rev().map(Touched::inverse).collect();
-            self.histories.record(change.author, change.deed, inverse);
+            self.histories.record(author, deed, inverse);
         }
         Ok(touched)
     }
 
-    /// What `author` asks for as a deed with its steps. Steps of an undo or redo that have nothing
-    /// left to act on (somebody else removed the mark) are left out; entries of which nothing is
+    /// What takes back the author's newest entry of which something is left: steps that have nothing
+    /// to act on any more (somebody else removed the mark) are left out, entries of which nothing is
     /// left are passed over.
-    pub fn resolve(&self, author: AuthorId, intent: &Intent) -> Result<(Deed, Vec<Step>), Refusal> {
-        match intent {
-            Intent::Do(steps) => Ok((Deed::Do, steps.clone())),
-            Intent::More(steps) => Ok((Deed::More, steps.clone())),
-            Intent::Undo => self
-                .newest_possible(self.histories.undo(author))
-                .map(|(entries, steps)| (Deed::Undo { entries }, steps))
-                .ok_or(Refusal::NothingToUndo),
-            Intent::Redo => self
-                .newest_possible(self.histories.redo(author))
-                .map(|(entries, steps)| (Deed::Redo { entries }, steps))
-                .ok_or(Refusal::NothingToRedo),
-            Intent::UndoOn(sheet) => self
-                .newest_on(*sheet, self.histories.undo(author))
-                .map(|(back, steps)| (Deed::UndoOn { back }, steps))
-                .ok_or(Refusal::NothingToUndo),
-            Intent::RedoOn(sheet) => self
-                .newest_on(*sheet, self.histories.redo(author))
-                .map(|(back, steps)| (Deed::RedoOn { back }, steps))
-                .ok_or(Refusal::NothingToRedo),
-        }
+    ///
+    /// # Errors
+    /// When nothing is left at all.
+    pub fn undo(&self, author: AuthorId) -> Result<(Deed, Vec<Step>), Refusal> {
+        let newest = self.newest_possible(self.histories.undo(author));
+        let (entries, steps) = newest.ok_or(Refusal::NothingToUndo)?;
+        Ok((Deed::Undo { entries }, steps))
+    }
+
+    /// The same for what was undone.
+    pub fn redo(&self, author: AuthorId) -> Result<(Deed, Vec<Step>), Refusal> {
+        let newest = self.newest_possible(self.histories.redo(author));
+        let (entries, steps) = newest.ok_or(Refusal::NothingToRedo)?;
+        Ok((Deed::Redo { entries }, steps))
+    }
+
+    /// As [`Sheets::undo`], but only of what concerns this sheet alone.
+    pub fn undo_on(&self, author: AuthorId, sheet: SheetId) -> Result<(Deed, Vec<Step>), Refusal> {
+        let newest = self.newest_on(sheet, self.histories.undo(author));
+        let (back, steps) = newest.ok_or(Refusal::NothingToUndo)?;
+        Ok((Deed::UndoOn { back }, steps))
+    }
+
+    /// As [`Sheets::redo`], but only of what concerns this sheet alone.
+    pub fn redo_on(&self, author: AuthorId, sheet: SheetId) -> Result<(Deed, Vec<Step>), Refusal> {
+        let newest = self.newest_on(sheet, self.histories.redo(author));
+        let (back, steps) = newest.ok_or(Refusal::NothingToRedo)?;
+        Ok((Deed::RedoOn { back }, steps))
     }
 
     /// What `author` asks for, with what only the server can vouch for: whose a mark is, and when it
     /// was made. A mark that is added is the author's and new; a piece of one that the same change
-    /// removes is that one's. A mark that is replaced stays whose it was.
+    /// removes is that one's.
     ///
     /// # Errors
     /// When a mark of that name is already somewhere in the lesson.
@@ -289,12 +304,8 @@ impl Sheets {
                         (mark.author, mark.made_at) = (author, 0);
                     }
                 }
-                Op::Replace(mark) => {
-                    if let Some(before) = sheet.get(mark.id) {
-                        (mark.author, mark.made_at) = (before.author, before.made_at);
-                    }
-                }
-                Op::Transform { .. } | Op::Restyle { .. } => {}
+                // Applying it, a mark that is replaced stays whose it was.
+                Op::Replace(_) | Op::Transform { .. } | Op::Restyle { .. } => {}
             }
         }
         Ok(steps)
@@ -311,23 +322,23 @@ impl Sheets {
             .collect()
     }
 
-    /// Whether [`Intent::Undo`] would come to anything.
+    /// Whether [`Sheets::undo`] would come to anything.
     pub fn can_undo(&self, author: AuthorId) -> bool {
         self.any_possible(self.histories.undo(author))
     }
 
-    /// Whether [`Intent::Redo`] would come to anything.
+    /// Whether [`Sheets::redo`] would come to anything.
     pub fn can_redo(&self, author: AuthorId) -> bool {
         self.any_possible(self.histories.redo(author))
     }
 
-    /// Whether [`Intent::UndoOn`] would come to anything.
+    /// Whether [`Sheets::undo_on`] would come to anything.
     pub fn can_undo_on(&self, author: AuthorId, sheet: SheetId) -> bool {
         let entries = self.histories.undo(author);
         self.newest_on(sheet, entries).is_some()
     }
 
-    /// Whether [`Intent::RedoOn`] would come to anything.
+    /// Whether [`Sheets::redo_on`] would come to anything.
     pub fn can_redo_on(&self, author: AuthorId, sheet: SheetId) -> bool {
         let entries = self.histories.redo(author);
         self.newest_on(sheet, entries).is_some()
@@ -395,7 +406,8 @@ impl Sheets {
     fn apply_step(
         &mut self,
         step: &Step,
-        change: &Change,
+        at: u64,
+        deed: Deed,
         touched: &mut Vec<Touched>,
     ) -> Result<(), Refusal> {
         let sheet = self.sheet_mut(step.sheet);
@@ -413,9 +425,9 @@ impl Sheets {
                 }
                 let mut mark = mark.clone();
                 // Fading ink that comes back by undo has its whole time before it again.
-                let again = change.deed.goes_back();
+                let again = deed.goes_back();
                 if mark.made_at == 0 || (again && mark.fades.is_some()) {
-                    mark.made_at = change.at;
+                    mark.made_at = at;
                 }
                 let mark = Arc::new(mark);
                 sheet.insert(mark.clone());
@@ -462,9 +474,9 @@ impl Sheets {
         Ok(())
     }
 
-    /// Takes over when the marks that a change added were made, from sheets that know better.
-    pub(crate) fn take_times(&mut self, from: &Sheets, change: &Change) {
-        for step in &change.steps {
+    /// Takes over when the marks that these steps added were made, from sheets that know better.
+    pub(crate) fn take_times(&mut self, from: &Sheets, steps: &[Step]) {
+        for step in steps {
             let Op::Add(added) = &step.op else { continue };
             let theirs = from.sheet(step.sheet).get(added.id).map(|m| m.made_at);
             let ours = self.sheet(step.sheet).get(added.id).cloned();

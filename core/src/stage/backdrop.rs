@@ -9,7 +9,7 @@ use crate::geometry::ids::BackdropId;
 use crate::geometry::zoom::Zoom;
 use crate::ink::tip::Tip;
 use crate::marks::swatch::{Hold, Swatch};
-use crate::sheets::change::SheetId;
+use crate::sheets::step::SheetId;
 use crate::stage::board::{self, Board};
 use crate::stage::grain::Grain;
 use crate::stage::playback::Playback;
@@ -312,6 +312,21 @@ impl BackdropView {
         (first..first + n).map(move |page| SheetId::of_page(id, page))
     }
 
+    /// As the running order has it now, but seen as it is here: how it is seen, how many pages a board
+    /// has and how large what is streamed is are the stage's to say.
+    pub fn renewed(&self, order: &Self) -> Self {
+        let mut renewed = order.clone();
+        renewed.seen = self.seen.clone();
+        match (&mut renewed.kind, &self.kind) {
+            (BackdropKind::Board(new), BackdropKind::Board(old)) => new.pages = old.pages,
+            (kind, _) if kind.streams() => {
+                (renewed.width, renewed.height) = (self.width, self.height);
+            }
+            _ => {}
+        }
+        renewed
+    }
+
     /// Stops a video at the moment `now` by the server's clock; `false` when there is nothing to
     /// stop.
     pub fn stop(&mut self, now: u64) -> bool {
@@ -333,6 +348,17 @@ impl BackdropView {
 }
 
 impl ViewState {
+    /// Whether this differs from `before` only in what goes along with a hand: how large it is seen,
+    /// and how far it is scrolled. That is told at once, and remembered when it has come to rest.
+    pub fn goes_along(&self, before: &Self) -> bool {
+        let moved = Self {
+            zoom: self.zoom,
+            scroll: self.scroll,
+            ..before.clone()
+        };
+        *self == moved
+    }
+
     /// Within what there is to see, whatever was sent. `room` is the pane.
     pub fn settled(mut self, backdrop: &BackdropView, room: &Rect<Glass>) -> Self {
         self.page = self.page.min(backdrop.kind.pages().saturating_sub(1));

@@ -1,4 +1,4 @@
-//! What lies beneath the marks, and which part of the stage it has.
+//! What lies beneath the marks, which part of the stage it has, and the state of all that.
 
 pub mod backdrop;
 pub mod board;
@@ -6,3 +6,5 @@ pub mod grain;
 pub mod page_parts;
 pub mod pane;
 pub mod playback;
+pub mod state;
+pub mod step;

@@ -7,7 +7,7 @@ use crate::display::{Blend, DisplayList};
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::marks::mark::Style;
-use crate::sheets::change::SheetId;
+use crate::sheets::step::SheetId;
 use crate::stage::backdrop::{self, BackdropKind, BackdropView};
 use crate::stage::board::Board;
 

@@ -1,7 +1,9 @@
 //! What is too large for one message goes in several.
 
 use super::{MAX_MESSAGE, encode};
-use crate::sheets::change::{Intent, Refusal, Step, check_steps};
+use crate::lesson::change::Intent;
+use crate::sheets::refusal::Refusal;
+use crate::sheets::step::{Step, check_steps};
 
 /// How many bytes of steps one change carries, roughly: a quarter of the longest message, so that
 /// everybody's pens come in between the parts of a large one.
@@ -18,7 +20,7 @@ pub fn divided(intent: Intent) -> Result<Vec<Intent>, Refusal> {
     let (steps, first): (_, fn(Vec<Step>) -> Intent) = match intent {
         Intent::Do(steps) => (steps, Intent::Do),
         Intent::More(steps) => (steps, Intent::More),
-        Intent::Undo | Intent::Redo | Intent::UndoOn(_) | Intent::RedoOn(_) => {
+        Intent::Undo | Intent::Redo | Intent::UndoOn(_) | Intent::RedoOn(_) | Intent::Stage(_) => {
             return Ok(vec![intent]);
         }
     };

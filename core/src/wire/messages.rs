@@ -9,15 +9,17 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
+use crate::lesson::change::{Change, Intent};
 use crate::marks::mark::Mark;
 use crate::paint::wet::{WetInk, WetShape};
-use crate::sheets::change::{Change, Intent, Refusal, SheetId};
-use crate::stage::backdrop::{BackdropView, ViewState};
-use crate::stage::pane::Beside;
+use crate::sheets::refusal::Refusal;
+use crate::sheets::step::SheetId;
+use crate::stage::backdrop::ViewState;
+use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 7;
+pub const VERSION: u16 = 8;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -87,14 +89,8 @@ pub enum ToServer {
     WetEnd(MarkId),
     /// Something to be done for good.
     Act { id: ChangeId, intent: Intent },
-    /// Have this on stage, alone or with something beside it.
-    Arrange {
-        current: BackdropId,
-        beside: Option<Beside>,
-    },
-    /// Participants see nothing new until it is taken back.
-    Pause(bool),
-    /// See a backdrop like this.
+    /// For the moment a backdrop is seen like this: it goes along with a hand. The server takes it into
+    /// the log when it has come to rest.
     See {
         backdrop: BackdropId,
         seen: Box<ViewState>,
@@ -109,17 +105,6 @@ pub enum ToServer {
     WantKey(BackdropId),
     /// Streams are to come as stills from now on.
     WantStills,
-    /// A shared screen or a camera has this many pixels.
-    Size {
-        backdrop: BackdropId,
-        width: u32,
-        height: u32,
-    },
-    /// Begin a further page of a board, and show it.
-    NewPage(BackdropId),
-    /// Where the divider between the two panes is to be, whichever backdrops are in them: see
-    /// [`Beside::divider`].
-    Divide(f64),
     /// This participant is sent away, and kept away.
     SendAway(PersonId),
 }
@@ -152,8 +137,6 @@ pub enum FromServer {
     WetEnd {
         mark: MarkId,
     },
-    /// To presenters: the lesson is now like this.
-    Lesson(LessonView),
     /// To participants: this is on stage now, with its marks.
     OnStage(Box<OnStage>),
     /// To participants: nothing new is shown until further notice, or it goes on.
@@ -168,7 +151,8 @@ pub enum FromServer {
     Captures,
     /// What was asked for cannot be done.
     Sorry(Refusal),
-    /// A backdrop is seen like this now; who did it knows already.
+    /// For the moment a backdrop is seen like this; who did it knows already. To participants also when
+    /// it is so for good.
     See {
         author: AuthorId,
         backdrop: BackdropId,
@@ -223,6 +207,11 @@ pub struct Welcome {
 pub enum Start {
     /// From these sheets.
     Sheets(Vec<(SheetId, Vec<Arc<Mark>>)>),
+    /// From these sheets and this stage: a presenter's.
+    Lesson {
+        sheets: Vec<(SheetId, Vec<Arc<Mark>>)>,
+        stage: Box<StageState>,
+    },
     /// From what it had, with these changes that it missed. Those up to `kept` are on disk; of the
     /// others it is told when they are.
     Missed {
@@ -235,7 +224,8 @@ pub enum Start {
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub enum State {
     Presenter {
-        lesson: LessonView,
+        /// How backdrops are seen for the moment, where that differs from what is remembered.
+        moments: Vec<(BackdropId, ViewState)>,
         people: Vec<Person>,
         keeping: bool,
         /// How many marks were left out since the lesson was opened: see [`FromServer::LeftOut`].
@@ -248,48 +238,6 @@ pub enum State {
         backdrops: Box<Stage>,
         take_aways: Vec<TakeAway>,
     },
-}
-
-/// A lesson as its presenter sees it.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-pub struct LessonView {
-    pub name: String,
-    /// Width to height of the picture area.
-    pub aspect: (f64, f64),
-    pub order: Vec<BackdropView>,
-    pub current: Option<BackdropId>,
-    pub beside: Option<Beside>,
-    pub paused: bool,
-}
-
-/// What participants see: the backdrops on stage.
-#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
-pub struct Stage {
-    pub current: Option<BackdropView>,
-    /// With where the divider is.
-    pub beside: Option<(BackdropView, f64)>,
-}
-
-impl Stage {
-    /// The backdrops on stage, the first pane's first.
-    pub fn each(&self) -> impl Iterator<Item = &BackdropView> + Clone {
-        let beside = self.beside.iter().map(|(b, _)| b);
-        self.current.iter().chain(beside)
-    }
-
-    /// As participants get to know it: see [`BackdropView::for_participants`].
-    pub fn for_participants(self) -> Self {
-        let beside = self.beside;
-        Self {
-            current: self.current.map(BackdropView::for_participants),
-            beside: beside.map(|(b, divider)| (b.for_participants(), divider)),
-        }
-    }
-
-    pub fn each_mut(&mut self) -> impl Iterator<Item = &mut BackdropView> {
-        let beside = self.beside.iter_mut().map(|(b, _)| b);
-        self.current.iter_mut().chain(beside)
-    }
 }
 
 /// See [`FromServer::OnStage`].

@@ -7,7 +7,8 @@ use bozzetto::lessons::queries;
 use bozzetto_core::capture::{OnStage, Request};
 use bozzetto_core::geometry::frames::{Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
-use bozzetto_core::sheets::change::{Change, Deed, Op, SheetId, Step};
+use bozzetto_core::lesson::change::{Change, What};
+use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use std::time::Instant;
 
 /// A box of 3840 by 2160 pixels with 500 marks, from request to kept PNG; beside encoding the same
@@ -38,8 +39,10 @@ pub async fn capture_4k() {
                     id: ChangeId(id),
                     author: AuthorId(1),
                     at: 1,
-                    deed: Deed::Do,
-                    steps,
+                    what: What::Marks {
+                        deed: Deed::Do,
+                        steps,
+                    },
                 },
             )
         })

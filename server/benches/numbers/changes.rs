@@ -4,7 +4,8 @@ use crate::rows::row;
 use crate::{TARGET, connect, milliseconds, percentile, serve, stroke};
 use bozzetto::lessons::queries;
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
-use bozzetto_core::sheets::change::{Change, Deed, Intent, Op, SheetId, Step};
+use bozzetto_core::lesson::change::{Change, Intent, What};
+use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, ToServer, decode, encode};
 use futures_util::{SinkExt, StreamExt};
 use std::path::Path;
@@ -87,8 +88,10 @@ pub fn bare_commits(folder: &Path) -> Vec<f64> {
             id: ChangeId(id),
             author: AuthorId(1),
             at: 1_790_000_000_000,
-            deed: Deed::Do,
-            steps,
+            what: What::Marks {
+                deed: Deed::Do,
+                steps,
+            },
         };
         let body = encode(&change);
         let begun = Instant::now();

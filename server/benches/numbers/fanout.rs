@@ -11,11 +11,13 @@ use bozzetto::auth::browser::Browser;
 use bozzetto::auth::participant;
 use bozzetto::lessons::queries;
 use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
-use bozzetto_core::geometry::ids::{BackdropId, MarkId};
+use bozzetto_core::geometry::ids::{BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::swatch::ORIGINALS;
 use bozzetto_core::paint::wet::WetInk;
-use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::Chunk;
 use bozzetto_core::wire::{FromServer, ToServer, decode, encode};
 use bytes::Bytes;
@@ -176,9 +178,13 @@ async fn through_a_lesson(load: &Load) -> Came {
     let order = app.live.look(lesson).await.expect("a look").order;
     let backdrop = order.last().expect("a backdrop").id;
     let mut presenter = connect(address, &format!("/lessons/{lesson}/live"), None).await;
-    let arrange = ToServer::Arrange {
+    let arrange = StageStep::Arrange {
         current: backdrop,
         beside: None,
+    };
+    let arrange = ToServer::Act {
+        id: ChangeId(u64::MAX),
+        intent: Intent::Stage(vec![arrange]),
     };
     let arrange = Message::Binary(encode(&arrange).into());
     presenter.send(arrange).await.expect("a line");

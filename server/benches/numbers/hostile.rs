@@ -9,7 +9,8 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
 use bozzetto_core::geometry::ids::{BackdropId, ChangeId};
-use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::lesson::change::Intent;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, ToServer, decode, encode};
 use futures_util::stream::FuturesUnordered;
 use futures_util::{SinkExt, StreamExt};

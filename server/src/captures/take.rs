@@ -9,7 +9,7 @@ use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::paint;
 use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
 use bozzetto_core::stage::pane::{self, Beside};
-use bozzetto_core::wire::Stage;
+use bozzetto_core::stage::state::Stage;
 use bozzetto_press::picture;
 
 use super::queries::{self, NewCapture};

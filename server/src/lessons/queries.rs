@@ -68,8 +68,7 @@ const CARD: &str = "id, name, kind, created_at, used_at,
     (SELECT count(*) FROM capture c WHERE c.lesson = lesson.id AND c.deleted_at IS NULL),
     archived_at IS NOT NULL,
     nameless
-        AND NOT EXISTS (SELECT 1 FROM change WHERE change.lesson = lesson.id)
-        AND NOT EXISTS (SELECT 1 FROM snapshot WHERE snapshot.lesson = lesson.id)
+        AND NOT EXISTS (SELECT 1 FROM change WHERE change.lesson = lesson.id AND change.marks)
         AND NOT EXISTS (SELECT 1 FROM capture c WHERE c.lesson = lesson.id)
         AND NOT EXISTS (SELECT 1 FROM participant p WHERE p.lesson = lesson.id)
         AND (SELECT count(*) FROM backdrop b WHERE b.lesson = lesson.id) = 1

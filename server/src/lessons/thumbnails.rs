@@ -42,7 +42,15 @@ pub async fn show(
         .find(|b| b.id == BackdropId(id))
         .ok_or(AppError::NotFound)?;
     let area = Size::glass(look.aspect.0, look.aspect.1);
-    answer(&app, (lesson, look.seq), view, area, &look.sheets, &headers).await
+    answer(
+        &app,
+        (lesson, look.marked),
+        view,
+        area,
+        &look.sheets,
+        &headers,
+    )
+    .await
 }
 
 /// Of a backdrop in the library.

@@ -8,7 +8,7 @@ use axum::extract::ws::{CloseFrame, Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use bozzetto_core::people::rights;
 use bozzetto_core::prefs::settings::Settings;
-use bozzetto_core::sheets::change::Refusal;
+use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::wire::{self, FromServer, Goodbye, Hello, ToServer, asked_for, decode, encode};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};

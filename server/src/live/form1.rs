@@ -7,8 +7,9 @@ use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
 use bozzetto_core::ink::Points;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::{self};
-use bozzetto_core::sheets::change::{self, Change, Deed, SheetId};
+use bozzetto_core::sheets::step::{self, Deed, SheetId};
 use bozzetto_core::wire::decode;
 use serde::{Deserialize, Serialize};
 
@@ -69,7 +70,7 @@ struct Old {
 pub fn change(body: &[u8]) -> Option<Change> {
     let old: Old = decode(body)?;
     let steps = old.steps.into_iter().map(|step| {
-        Some(change::Step {
+        Some(step::Step {
             sheet: step.sheet,
             op: op(step.op)?,
         })
@@ -78,22 +79,24 @@ pub fn change(body: &[u8]) -> Option<Change> {
         id: old.id,
         author: old.author,
         at: old.at,
-        deed: old.deed,
-        steps: steps.collect::<Option<_>>()?,
+        what: What::Marks {
+            deed: old.deed,
+            steps: steps.collect::<Option<_>>()?,
+        },
     })
 }
 
-fn op(op: Op) -> Option<change::Op> {
+fn op(op: Op) -> Option<step::Op> {
     Some(match op {
-        Op::Add(mark) => change::Op::Add(fitted(mark)?),
-        Op::Remove(id) => change::Op::Remove(id),
-        Op::Replace(mark) => change::Op::Replace(fitted(mark)?),
-        Op::Transform { marks, by } => change::Op::Transform { marks, by },
-        Op::Restyle { marks, style } => change::Op::Restyle {
+        Op::Add(mark) => step::Op::Add(fitted(mark)?),
+        Op::Remove(id) => step::Op::Remove(id),
+        Op::Replace(mark) => step::Op::Replace(fitted(mark)?),
+        Op::Transform { marks, by } => step::Op::Transform { marks, by },
+        Op::Restyle { marks, style } => step::Op::Restyle {
             marks,
             style: styled(&style),
         },
-        Op::Wipe => change::Op::Wipe,
+        Op::Wipe => step::Op::Wipe,
     })
 }
 
@@ -142,7 +145,7 @@ mod tests {
             }],
         };
         let now = change(&encode(&old)).expect("it is one");
-        let change::Op::Add(mark) = &now.steps[0].op else {
+        let step::Op::Add(mark) = &now.steps()[0].op else {
             panic!("{now:?}");
         };
         let b = mark.bounds();

@@ -1,45 +1,49 @@
 //! The log of a lesson on disk: reading it when a lesson is opened, adding to it, and snapshots.
+//!
+//! What the tables of lessons and backdrops say of the stage is written together with the changes that
+//! say so: they are the stage at the log's end, for whoever asks after a lesson that is not open.
 
 use std::collections::HashMap;
 
-use bozzetto_core::geometry::ids::{BackdropId, ChangeId};
-use bozzetto_core::sheets::change::Change;
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::lesson::Lesson;
+use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::{Sheets, Snapshot};
-use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::sheets::step::{Deed, Step};
+use bozzetto_core::stage::backdrop::BackdropKind;
 use bozzetto_core::stage::pane::Beside;
+use bozzetto_core::stage::state::StageState;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{decode, encode};
 use rusqlite::{Connection, OptionalExtension, params};
+use serde::{Deserialize, Serialize};
 
 use super::form1;
 use crate::backdrops::queries as backdrops;
 use crate::store::{Result, StoreError};
 
-/// The form of stored changes and snapshots; stands in front of each.
-const FORM: u8 = 2;
+/// The forms of what is stored stand in front of it. 1: see [`form1`]. 2: marks, packed.
+const MARKS: u8 = 2;
+/// 3: steps of the stage, as JSON, so that what backdrops come to have can be added to them.
+const STAGE: u8 = 3;
 
 /// A lesson as it is found on disk.
 pub struct Opened {
-    pub sheets: Sheets,
+    pub lesson: Lesson,
     pub seq: u64,
     /// The newest changes, for who missed a few.
     pub recent: Vec<(u64, Change)>,
     pub known: HashMap<ChangeId, u64>,
-    pub outline: Outline,
+    pub tables: Tables,
 }
 
-/// What the tables say of a lesson, apart from its marks.
+/// What the tables say of a lesson.
 #[derive(Clone, Debug)]
-pub struct Outline {
-    pub name: String,
-    pub aspect: (f64, f64),
-    pub order: Vec<BackdropView>,
-    /// Those that were taken out of the order. Marks that were being drawn on them are kept: they
-    /// come back with them.
+pub struct Tables {
+    pub stage: StageState,
+    /// The backdrops that were taken out of the running order.
     pub removed: Vec<BackdropId>,
-    pub current: Option<BackdropId>,
-    pub beside: Option<Beside>,
-    pub paused: bool,
     /// When it was paused, in milliseconds since 1970; `None` while it is not.
     pub paused_at: Option<i64>,
 }
@@ -49,14 +53,14 @@ pub const RECENT: usize = 1000;
 
 /// Opens a lesson: the newest snapshot, and every change after it.
 pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
-    let Some(outline) = outline(conn, lesson)? else {
+    let Some(tables) = tables(conn, lesson)? else {
         return Ok(None);
     };
-    let Marks {
-        sheets,
+    let Remembered {
+        lesson: remembered,
         seq,
         after: mut recent,
-    } = marks(conn, lesson)?;
+    } = remembered(conn, lesson)?;
     let keep = recent.len().saturating_sub(RECENT);
     recent.drain(..keep);
     let known = conn
@@ -67,54 +71,69 @@ pub fn open(conn: &Connection, lesson: i64) -> Result<Option<Opened>> {
         })?
         .collect::<rusqlite::Result<_>>()?;
     Ok(Some(Opened {
-        sheets,
+        lesson: remembered,
         seq,
         recent,
         known,
-        outline,
+        tables,
     }))
 }
 
-/// A lesson's marks, as they are read most quickly.
-pub struct Marks {
-    pub sheets: Sheets,
+/// What a lesson remembers, as it is read most quickly.
+pub struct Remembered {
+    pub lesson: Lesson,
     /// The number of the last change.
     pub seq: u64,
     /// The changes after the snapshot.
     pub after: Vec<(u64, Change)>,
 }
 
-/// A lesson's marks from the newest snapshot, and every change after it.
+/// What a lesson remembers, from the newest snapshot and every change after it.
 ///
 /// # Errors
 /// When something of it cannot be read or applied.
-pub fn marks(conn: &Connection, lesson: i64) -> Result<Marks> {
-    let snapshot: Option<(u64, Vec<u8>)> = conn
-        .prepare_cached("SELECT seq, body FROM snapshot WHERE lesson = ?1")?
+pub fn remembered(conn: &Connection, lesson: i64) -> Result<Remembered> {
+    let snapshot = conn
+        .prepare_cached("SELECT seq, body, stage FROM snapshot WHERE lesson = ?1")?
         .query_row([lesson], |row| {
-            Ok((row.get::<_, i64>(0)? as u64, row.get(1)?))
+            let stage: Option<String> = row.get(2)?;
+            Ok((
+                row.get::<_, i64>(0)? as u64,
+                row.get::<_, Vec<u8>>(1)?,
+                stage,
+            ))
         })
         .optional()?;
-    let (from, mut sheets) = match snapshot {
-        Some((seq, body)) if body.first() == Some(&FORM) => {
-            (seq, Sheets::from_snapshot(unpack::<Snapshot>(&body)?))
+    let (from, mut remembered) = match snapshot {
+        Some((seq, body, stage)) if body.first() == Some(&MARKS) => {
+            // One from before the stage was in the log has none; then there is nothing of it before.
+            let stage = stage.map(|json| parse(json.as_bytes())).transpose()?;
+            let read = Lesson {
+                sheets: Sheets::from_snapshot(unpack::<Snapshot>(&body[1..])?),
+                stage: stage.unwrap_or_default(),
+            };
+            (seq, read)
         }
         // The log is whole: without a snapshot of this form it is read from its beginning.
-        Some(_) | None => (0, Sheets::new(Keep::All)),
+        Some(_) | None => (0, Lesson::new(Keep::All)),
     };
-    let after = apply_after(conn, lesson, from, &mut sheets)?;
+    let after = apply_after(conn, lesson, from, &mut remembered)?;
     let seq = after.last().map_or(from, |(seq, _)| *seq);
-    Ok(Marks { sheets, seq, after })
+    Ok(Remembered {
+        lesson: remembered,
+        seq,
+        after,
+    })
 }
 
-/// A lesson's marks as its whole log gives them, from nothing.
+/// What a lesson remembers as its whole log gives it, from nothing.
 ///
 /// # Errors
 /// When a change cannot be read or applied.
-pub fn replay(conn: &Connection, lesson: i64) -> Result<Sheets> {
-    let mut sheets = Sheets::new(Keep::All);
-    apply_after(conn, lesson, 0, &mut sheets)?;
-    Ok(sheets)
+pub fn replay(conn: &Connection, lesson: i64) -> Result<Lesson> {
+    let mut replayed = Lesson::new(Keep::All);
+    apply_after(conn, lesson, 0, &mut replayed)?;
+    Ok(replayed)
 }
 
 /// Applies every change after `seq`, and gives them.
@@ -122,26 +141,36 @@ fn apply_after(
     conn: &Connection,
     lesson: i64,
     seq: u64,
-    sheets: &mut Sheets,
+    remembered: &mut Lesson,
 ) -> Result<Vec<(u64, Change)>> {
-    let mut applied = Vec::new();
+    let changes = changes(conn, lesson, seq)?;
+    for (seq, change) in &changes {
+        remembered
+            .apply(change)
+            .map_err(|why| StoreError(format!("change {seq} of lesson {lesson}: {why}")))?;
+    }
+    Ok(changes)
+}
+
+/// Every change after `seq`.
+///
+/// # Errors
+/// When one cannot be read.
+pub fn changes(conn: &Connection, lesson: i64, seq: u64) -> Result<Vec<(u64, Change)>> {
+    let mut changes = Vec::new();
     let mut log = conn.prepare_cached(
         "SELECT seq, body FROM change WHERE lesson = ?1 AND seq > ?2 ORDER BY seq",
     )?;
     let mut rows = log.query(params![lesson, seq as i64])?;
     while let Some(row) = rows.next()? {
         let seq = row.get::<_, i64>(0)? as u64;
-        let change = change(&row.get::<_, Vec<u8>>(1)?)?;
-        sheets
-            .apply(&change)
-            .map_err(|why| StoreError(format!("change {seq} of lesson {lesson}: {why}")))?;
-        applied.push((seq, change));
+        changes.push((seq, change(&row.get::<_, Vec<u8>>(1)?)?));
     }
-    Ok(applied)
+    Ok(changes)
 }
 
 /// Name, running order, what is on stage and whether it is paused.
-pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
+pub fn tables(conn: &Connection, lesson: i64) -> Result<Option<Tables>> {
     let found = conn
         .prepare_cached(
             "SELECT name, aspect_width, aspect_height, current, paused, beside, divider, paused_at
@@ -149,100 +178,242 @@ pub fn outline(conn: &Connection, lesson: i64) -> Result<Option<Outline>> {
              WHERE id = ?1 AND deleted_at IS NULL",
         )?
         .query_row([lesson], |row| {
-            Ok(Outline {
+            let id = |id: i64| BackdropId(id as u64);
+            let (beside, divider) = (row.get::<_, Option<i64>>(5)?, row.get(6)?);
+            let stage = StageState {
                 name: row.get(0)?,
                 aspect: (row.get(1)?, row.get(2)?),
                 order: Vec::new(),
-                removed: Vec::new(),
-                current: row
-                    .get::<_, Option<i64>>(3)?
-                    .map(|id| BackdropId(id as u64)),
+                current: row.get::<_, Option<i64>>(3)?.map(id),
+                beside: beside.map(|b| Beside {
+                    backdrop: id(b),
+                    divider,
+                }),
                 paused: row.get(4)?,
-                paused_at: row
-                    .get::<_, Option<i64>>(7)?
-                    .filter(|_| row.get(4) == Ok(true)),
-                beside: match row.get::<_, Option<i64>>(5)? {
-                    Some(id) => Some(Beside {
-                        backdrop: BackdropId(id as u64),
-                        divider: row.get(6)?,
-                    }),
-                    None => None,
-                },
-            })
+            };
+            let paused_at: Option<i64> = row.get(7)?;
+            Ok((paused_at.filter(|_| stage.paused), stage))
         })
         .optional()?;
-    let Some(mut outline) = found else {
+    let Some((paused_at, mut stage)) = found else {
         return Ok(None);
     };
-    outline.order = backdrops::of_lesson(conn, lesson)?;
-    outline.removed = backdrops::removed(conn, lesson)?;
-    outline.beside = outline
+    stage.order = backdrops::of_lesson(conn, lesson)?;
+    stage.beside = stage
         .beside
-        .filter(|b| outline.order.iter().any(|o| o.id == b.backdrop))
+        .filter(|b| stage.backdrop(b.backdrop).is_some())
         .map(Beside::settled);
-    if !outline.order.iter().any(|b| Some(b.id) == outline.current) {
-        outline.current = outline.order.first().map(|b| b.id);
+    if stage.current.and_then(|id| stage.backdrop(id)).is_none() {
+        stage.current = stage.order.first().map(|b| b.id);
     }
-    if outline.beside.map(|b| b.backdrop) == outline.current {
-        outline.beside = None;
+    if stage.beside.map(|b| b.backdrop) == stage.current {
+        stage.beside = None;
     }
-    Ok(Some(outline))
+    Ok(Some(Tables {
+        stage,
+        removed: backdrops::removed(conn, lesson)?,
+        paused_at,
+    }))
 }
 
-/// Keeps how backdrops are seen.
-pub fn keep_seen(conn: &Connection, seen: &[(BackdropId, ViewState)]) -> Result<()> {
-    let mut update = conn.prepare_cached("UPDATE backdrop SET seen = ?1 WHERE id = ?2")?;
-    for (id, seen) in seen {
-        update.execute(params![backdrops::json(seen)?, id.0 as i64])?;
-    }
-    Ok(())
-}
-
-/// Writes changes at the end of the log.
+/// Writes changes at the end of the log, and what they do to the stage into the tables.
 pub fn append(conn: &Connection, lesson: i64, changes: &[(u64, Change)]) -> Result<()> {
-    let mut insert =
-        conn.prepare_cached("INSERT INTO change (lesson, seq, id, body) VALUES (?1, ?2, ?3, ?4)")?;
+    let mut insert = conn.prepare_cached(
+        "INSERT INTO change (lesson, seq, id, body, marks) VALUES (?1, ?2, ?3, ?4, ?5)",
+    )?;
     for (seq, change) in changes {
+        let marks = matches!(change.what, What::Marks { .. });
         insert.execute(params![
             lesson,
             *seq as i64,
             change.id.0 as i64,
-            pack(change)
+            pack(change)?,
+            marks
         ])?;
+        for step in change.stage_steps() {
+            enter(conn, lesson, step, change.at)?;
+        }
     }
     Ok(())
 }
 
-/// Keeps the sheets as they are after change `seq`.
-pub fn keep_snapshot(conn: &Connection, lesson: i64, seq: u64, snapshot: &Snapshot) -> Result<()> {
-    conn.prepare_cached(
-        "INSERT INTO snapshot (lesson, seq, body) VALUES (?1, ?2, ?3)
-         ON CONFLICT (lesson) DO UPDATE SET seq = excluded.seq, body = excluded.body
-         WHERE excluded.seq > snapshot.seq",
-    )?
-    .execute(params![lesson, seq as i64, pack(snapshot)])?;
+/// Enters a step of the stage into the tables; what comes from there is there already.
+fn enter(conn: &Connection, lesson: i64, step: &StageStep, at: u64) -> Result<()> {
+    match step {
+        StageStep::Arrange { current, beside } => {
+            let (other, divider) =
+                beside.map_or((None, 0.5), |b| (Some(b.backdrop.0 as i64), b.divider));
+            conn.prepare_cached(
+                "UPDATE lesson SET current = ?1, beside = ?2, divider = ?3 WHERE id = ?4",
+            )?
+            .execute(params![current.0 as i64, other, divider, lesson])?;
+        }
+        StageStep::Divide(divider) => {
+            conn.prepare_cached("UPDATE lesson SET divider = ?1 WHERE id = ?2")?
+                .execute(params![divider, lesson])?;
+        }
+        StageStep::Pause(paused) => {
+            conn.prepare_cached("UPDATE lesson SET paused = ?1, paused_at = ?2 WHERE id = ?3")?
+                .execute(params![paused, at as i64, lesson])?;
+        }
+        StageStep::See { backdrop, seen } => {
+            conn.prepare_cached("UPDATE backdrop SET seen = ?1 WHERE id = ?2")?
+                .execute(params![backdrops::json(seen)?, backdrop.0 as i64])?;
+        }
+        StageStep::Pages { backdrop, pages } => {
+            if let Some(known) = backdrops::one(conn, backdrop.0 as i64)?
+                && let BackdropKind::Board(mut board) = known.kind
+            {
+                board.pages = *pages;
+                let kind = backdrops::json(&BackdropKind::Board(board))?;
+                conn.prepare_cached("UPDATE backdrop SET kind = ?1 WHERE id = ?2")?
+                    .execute(params![kind, backdrop.0 as i64])?;
+            }
+        }
+        StageStep::Size {
+            backdrop,
+            width,
+            height,
+        } => {
+            conn.prepare_cached("UPDATE backdrop SET width = ?1, height = ?2 WHERE id = ?3")?
+                .execute(params![width, height, backdrop.0 as i64])?;
+        }
+        StageStep::Bring { .. }
+        | StageStep::Move { .. }
+        | StageStep::Take(_)
+        | StageStep::Name(_)
+        | StageStep::Aspect(..) => {}
+    }
     Ok(())
 }
 
-fn pack<T: serde::Serialize>(value: &T) -> Vec<u8> {
-    let mut bytes = vec![FORM];
-    bytes.extend(encode(value));
-    bytes
+/// Keeps a lesson as it is after change `seq`.
+pub fn keep_snapshot(
+    conn: &Connection,
+    lesson: i64,
+    seq: u64,
+    sheets: &Snapshot,
+    stage: &StageState,
+) -> Result<()> {
+    let mut body = vec![MARKS];
+    body.extend(encode(sheets));
+    conn.prepare_cached(
+        "INSERT INTO snapshot (lesson, seq, body, stage) VALUES (?1, ?2, ?3, ?4)
+         ON CONFLICT (lesson) DO UPDATE
+         SET seq = excluded.seq, body = excluded.body, stage = excluded.stage
+         WHERE excluded.seq > snapshot.seq",
+    )?
+    .execute(params![lesson, seq as i64, body, backdrops::json(stage)?])?;
+    Ok(())
+}
+
+/// A change of marks as it is stored.
+#[derive(Serialize, Deserialize)]
+struct OfMarks {
+    id: ChangeId,
+    author: AuthorId,
+    at: u64,
+    deed: Deed,
+    steps: Vec<Step>,
+}
+
+/// A change of the stage as it is stored.
+#[derive(Serialize, Deserialize)]
+struct OfStage {
+    id: ChangeId,
+    author: AuthorId,
+    at: u64,
+    steps: Vec<StageStep>,
+}
+
+/// A change as it is stored.
+///
+/// # Errors
+/// When a step of the stage has a number that JSON has no word for; none that was settled has.
+pub fn pack(change: &Change) -> Result<Vec<u8>> {
+    let Change {
+        id,
+        author,
+        at,
+        what,
+    } = change.clone();
+    let (form, body) = match what {
+        What::Marks { deed, steps } => {
+            let of_marks = OfMarks {
+                id,
+                author,
+                at,
+                deed,
+                steps,
+            };
+            (MARKS, encode(&of_marks))
+        }
+        What::Stage(steps) => {
+            let of_stage = OfStage {
+                id,
+                author,
+                at,
+                steps,
+            };
+            (STAGE, backdrops::json(&of_stage)?.into_bytes())
+        }
+    };
+    Ok([&[form], body.as_slice()].concat())
 }
 
 /// A change, in whichever form it was stored.
-fn change(bytes: &[u8]) -> Result<Change> {
+///
+/// # Errors
+/// When it is of no form that is known here, or not of the form that it says.
+pub fn change(bytes: &[u8]) -> Result<Change> {
     match bytes.split_first() {
         Some((1, body)) => form1::change(body)
             .ok_or_else(|| StoreError("a stored change cannot be read".to_owned())),
-        _ => unpack(bytes),
+        Some((&MARKS, body)) => {
+            let OfMarks {
+                id,
+                author,
+                at,
+                deed,
+                steps,
+            } = unpack(body)?;
+            let what = What::Marks { deed, steps };
+            Ok(Change {
+                id,
+                author,
+                at,
+                what,
+            })
+        }
+        Some((&STAGE, body)) => {
+            let OfStage {
+                id,
+                author,
+                at,
+                steps,
+            } = parse(body)?;
+            let what = What::Stage(steps);
+            Ok(Change {
+                id,
+                author,
+                at,
+                what,
+            })
+        }
+        _ => Err(unreadable("of no form that is known")),
     }
 }
 
-fn unpack<T: for<'de> serde::Deserialize<'de>>(bytes: &[u8]) -> Result<T> {
-    let unreadable = || StoreError("a stored change cannot be read by this version".to_owned());
-    match bytes.split_first() {
-        Some((&FORM, body)) => decode(body).ok_or_else(unreadable),
-        _ => Err(unreadable()),
-    }
+fn unpack<T: for<'de> Deserialize<'de>>(body: &[u8]) -> Result<T> {
+    decode(body).ok_or_else(|| unreadable("packed otherwise"))
+}
+
+fn parse<T: for<'de> Deserialize<'de>>(json: &[u8]) -> Result<T> {
+    serde_json::from_slice(json).map_err(unreadable)
+}
+
+fn unreadable(why: impl std::fmt::Display) -> StoreError {
+    StoreError(format!(
+        "what is stored cannot be read by this version: {why}"
+    ))
 }

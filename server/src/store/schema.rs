@@ -10,6 +10,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(KINDS),
         M::up(TRUST),
         M::up(HOME),
+        M::up(STAGE),
     ])
 }
 
@@ -188,4 +189,11 @@ const HOME: &str = "
 ALTER TABLE lesson ADD COLUMN archived_at INTEGER;
 ALTER TABLE lesson ADD COLUMN nameless INTEGER NOT NULL DEFAULT 0;
 UPDATE lesson SET nameless = 1 WHERE name LIKE 'Lesson of %, __:__';
+";
+
+/// The stage is in the log. `marks`: whether a change is about marks; `stage`: the stage at a snapshot,
+/// core's `StageState` as JSON.
+const STAGE: &str = "
+ALTER TABLE change ADD COLUMN marks INTEGER NOT NULL DEFAULT 1;
+ALTER TABLE snapshot ADD COLUMN stage TEXT CHECK (json_valid(stage));
 ";

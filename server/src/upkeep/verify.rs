@@ -8,9 +8,11 @@ use std::fs;
 use std::io::Read;
 use std::path::Path;
 
+use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::marks::mark::Body;
-use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page, ViewState};
+use bozzetto_core::stage::state::StageState;
 use rusqlite::{Connection, Row};
 use sha2::{Digest, Sha256};
 
@@ -125,21 +127,22 @@ impl Report {
                     continue;
                 }
             };
-            match log::marks(conn, lesson) {
-                Ok(read) if read.sheets != replayed => self.faults.push(format!(
+            match log::remembered(conn, lesson) {
+                Ok(read) if read.lesson != replayed => self.faults.push(format!(
                     "the snapshot of lesson {lesson} is not what its log comes to"
                 )),
-                Ok(_) => {}
+                Ok(_) => self.stage(conn, lesson, &replayed.stage)?,
                 Err(e) => self
                     .faults
                     .push(format!("lesson {lesson} cannot be opened: {e}")),
             }
             let backdrops = names(conn, "SELECT id FROM backdrop", |row| row.get::<_, i64>(0))?;
-            for sheet in replayed.ids() {
-                let marks = replayed.sheet(sheet).marks();
-                self.marks += replayed.sheet(sheet).len();
+            let sheets = &replayed.sheets;
+            for sheet in sheets.ids() {
+                let marks = sheets.sheet(sheet).marks();
+                self.marks += sheets.sheet(sheet).len();
                 if let SheetId::Backdrop(of) | SheetId::Page { backdrop: of, .. } = sheet
-                    && !replayed.sheet(sheet).is_empty()
+                    && !sheets.sheet(sheet).is_empty()
                     && !backdrops.contains(&(of.0 as i64))
                 {
                     self.faults.push(format!(
@@ -158,6 +161,31 @@ impl Report {
                     }
                 }
             }
+        }
+        Ok(())
+    }
+
+    /// What the tables say of a lesson's stage, against its log. What was brought or taken out while
+    /// the lesson was closed is taken into the log when it is opened.
+    fn stage(&mut self, conn: &Connection, lesson: i64, logged: &StageState) -> anyhow::Result<()> {
+        let Some(tables) = log::tables(conn, lesson)?.filter(|_| !logged.is_blank()) else {
+            return Ok(());
+        };
+        for theirs in &tables.stage.order {
+            let ours = logged.backdrop(theirs.id);
+            if ours.is_some_and(|ours| ours.seen != theirs.seen) {
+                self.faults.push(format!(
+                    "backdrop {} of lesson {lesson} is not seen as its log says",
+                    theirs.id.0
+                ));
+            }
+        }
+        let there = |id: BackdropId| tables.stage.backdrop(id).is_some();
+        let moved = logged.current.is_some_and(there) && logged.current != tables.stage.current;
+        if moved || logged.paused != tables.stage.paused {
+            self.faults.push(format!(
+                "what is on stage in lesson {lesson} is not what its log says"
+            ));
         }
         Ok(())
     }

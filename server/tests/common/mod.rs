@@ -20,8 +20,12 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body as MarkBody, Mark, Style};
-use bozzetto_core::sheets::change::{Intent, Op, SheetId, Step};
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
+use bozzetto_core::stage::backdrop::ViewState;
+use bozzetto_core::stage::pane::Beside;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, Hello, OnStage, ToServer, Welcome, decode, encode};
 use futures_util::{SinkExt, StreamExt};
 use http_body_util::BodyExt;
@@ -206,6 +210,8 @@ pub async fn text(response: Response<Body>) -> String {
 
 /// One socket.
 pub struct Browser {
+    /// The last change that it knows of: what is told again up to it, a page passes over.
+    last: u64,
     socket: WebSocketStream<MaybeTlsStream<TcpStream>>,
 }
 
@@ -225,14 +231,17 @@ impl Browser {
                 .insert("cookie", cookie.parse().unwrap());
         }
         let (socket, _) = tokio_tungstenite::connect_async(request).await.unwrap();
-        let mut browser = Self { socket };
+        let mut browser = Self { last: 0, socket };
         let hello = hello.unwrap_or(Hello {
             author: None,
             resume: None,
         });
         browser.send_bytes(hello.encode()).await;
         match browser.next().await {
-            FromServer::Welcome(welcome) => (browser, *welcome),
+            FromServer::Welcome(welcome) => {
+                browser.last = welcome.seq;
+                (browser, *welcome)
+            }
             other => panic!("{other:?} instead of a welcome"),
         }
     }
@@ -316,6 +325,28 @@ impl Browser {
         found.expect("the message that is waited for does not come")
     }
 
+    /// The next change of the stage that presenters are told of, with its number.
+    pub async fn stage_change(&mut self) -> (u64, Vec<StageStep>) {
+        let last = self.last;
+        self.until(|m| match m {
+            FromServer::Change { seq, change, .. } if seq > last => {
+                let steps = change.stage_steps().to_vec();
+                (!steps.is_empty()).then_some((seq, steps))
+            }
+            _ => None,
+        })
+        .await
+    }
+
+    pub async fn stage_steps(&mut self) -> Vec<StageStep> {
+        self.stage_change().await.1
+    }
+
+    /// Waits until presenters have been told that the lesson is paused.
+    pub async fn paused(&mut self) {
+        while self.stage_steps().await != [StageStep::Pause(true)] {}
+    }
+
     /// What participants see on stage, the next time that they are told.
     pub async fn stage(&mut self) -> OnStage {
         self.until(|m| match m {
@@ -333,6 +364,33 @@ impl Browser {
         })
         .await
     }
+}
+
+/// Asks for a step of the stage.
+pub fn stage(step: StageStep) -> ToServer {
+    ToServer::Act {
+        id: ChangeId(rand::random()),
+        intent: Intent::Stage(vec![step]),
+    }
+}
+
+pub fn pause(paused: bool) -> ToServer {
+    stage(StageStep::Pause(paused))
+}
+
+/// Have this on stage, perhaps with something beside it.
+pub fn show(current: BackdropId, beside: Option<BackdropId>) -> ToServer {
+    let beside = beside.map(|backdrop| Beside {
+        backdrop,
+        divider: 0.5,
+    });
+    stage(StageStep::Arrange { current, beside })
+}
+
+/// See a backdrop like this.
+pub fn see(backdrop: BackdropId, seen: ViewState) -> ToServer {
+    let seen = Box::new(seen);
+    stage(StageStep::See { backdrop, seen })
 }
 
 pub fn stroke(id: u64) -> Mark {

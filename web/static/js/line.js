@@ -123,7 +123,8 @@ export class Line {
     return this.socket?.bufferedAmount ?? 0;
   }
 
-  /** Sends what waits; what must not be lost is kept until it is acknowledged. */
+  /** Sends what waits; what must not be lost is kept until it is acknowledged. The page hears what was
+   *  done here as it hears what others do. */
   flush() {
     for (let out; (out = this.glass.next_message()); out.free()) {
       const { key, bytes } = out;
@@ -132,6 +133,8 @@ export class Line {
         this.socket.send(/** @type {Uint8Array<ArrayBuffer>} */ (bytes));
       }
     }
+    const news = this.glass.news();
+    if (news) this.heard(JSON.parse(news));
     const why = this.glass.complaint();
     if (why) this.complains?.(why);
   }

@@ -3,16 +3,16 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use bozzetto_core::geometry::ids::{AuthorId, PersonId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, PersonId};
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::paint::wet::WetInk;
-use bozzetto_core::sheets::change::SheetId;
+use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::stage::backdrop::ViewState;
 use bozzetto_core::wire::{FromServer, Goodbye, Hello, Person, Start, State, Welcome, encode};
 use bytes::Bytes;
 use tokio::sync::mpsc;
 
 use super::{Connection, Joined, Lesson, Role, Said, nowhere};
-use crate::auth::participant;
 
 /// How many connections a participant may have: a few tabs and devices.
 const MOST_EACH: usize = 6;
@@ -77,6 +77,7 @@ impl Lesson {
             for mark in self.wet.end_all_of(gone.author, &nowhere) {
                 self.tell_everybody(&FromServer::WetEnd { mark }, false);
             }
+            self.remember_moments(Some(gone.author));
         }
         if let Role::Participant(p) = &gone.role {
             let count = match gone.stills {
@@ -92,28 +93,13 @@ impl Lesson {
     }
 
     /// A participant's connections, the oldest first.
-    fn connections_of(&self, participant: i64) -> Vec<u64> {
+    pub(super) fn connections_of(&self, participant: i64) -> Vec<u64> {
         let theirs = AuthorId(participant as u64);
         let mine = |c: &Connection| c.author == theirs && matches!(c.role, Role::Participant(_));
         let all = self.by_author.get(&theirs).into_iter().flatten();
         all.copied()
             .filter(|id| self.connections.get(id).is_some_and(mine))
             .collect()
-    }
-
-    /// Sends a participant away and keeps them away. Their browsers are told, and go.
-    pub(super) async fn send_away(&mut self, person: PersonId) {
-        let (id, lesson) = (person.0 as i64, self.id);
-        let kept = self
-            .store
-            .write(move |conn| participant::send_away(conn, lesson, id));
-        if let Err(e) = kept.await {
-            tracing::error!("lesson {lesson}: nobody could be sent away: {e}");
-        }
-        for connection in self.connections_of(id) {
-            self.say(connection, Said::Goodbye(Goodbye::SentAway));
-            self.leave(connection);
-        }
     }
 
     pub(super) fn welcome(&self, role: &Role, author: AuthorId, hello: &Hello) -> Bytes {
@@ -125,12 +111,12 @@ impl Lesson {
                 seq: self.seq,
                 start: self.start(hello),
                 history: (
-                    self.sheets.histories().undo(author).len() as u32,
-                    self.sheets.histories().redo(author).len() as u32,
+                    self.state.sheets.histories().undo(author).len() as u32,
+                    self.state.sheets.histories().redo(author).len() as u32,
                 ),
                 wet: self.wet_so_far(None),
                 state: State::Presenter {
-                    lesson: self.view(),
+                    moments: self.moments_seen(),
                     people: self.people(),
                     keeping: self.told_unkept == 0,
                     left_out: self.left_out,
@@ -146,7 +132,7 @@ impl Lesson {
                     None => (
                         self.on_stage(),
                         self.take_aways.clone(),
-                        self.outline.name.clone(),
+                        self.told.name.clone(),
                     ),
                 };
                 Welcome {
@@ -159,8 +145,8 @@ impl Lesson {
                     wet: stage.wet,
                     state: State::Participant {
                         lesson,
-                        aspect: self.outline.aspect,
-                        paused: self.outline.paused,
+                        aspect: self.told.aspect,
+                        paused: self.told.paused,
                         backdrops: Box::new(stage.backdrops),
                         take_aways,
                     },
@@ -187,13 +173,22 @@ impl Lesson {
                 kept: self.seq - self.unwritten.len() as u64,
             };
         }
-        let ids: Vec<SheetId> = self.sheets.ids().collect();
-        Start::Sheets(self.marks_of(&ids))
+        let ids: Vec<SheetId> = self.state.sheets.ids().collect();
+        Start::Lesson {
+            sheets: self.marks_of(&ids),
+            stage: Box::new(self.state.stage.clone()),
+        }
+    }
+
+    /// How backdrops are seen for the moment.
+    fn moments_seen(&self) -> Vec<(BackdropId, ViewState)> {
+        let all = self.moments.iter();
+        all.map(|(id, (_, seen))| (*id, seen.clone())).collect()
     }
 
     pub(super) fn marks_of(&self, ids: &[SheetId]) -> Vec<(SheetId, Vec<Arc<Mark>>)> {
         ids.iter()
-            .map(|id| (*id, self.sheets.sheet(*id).marks().cloned().collect()))
+            .map(|id| (*id, self.state.sheets.sheet(*id).marks().cloned().collect()))
             .collect()
     }
 

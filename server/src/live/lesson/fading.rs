@@ -2,16 +2,17 @@
 
 use std::time::Duration;
 
-use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
-use bozzetto_core::sheets::change::{Change, Deed, Op, Step};
+use bozzetto_core::geometry::ids::ChangeId;
+use bozzetto_core::lesson::change::{Change, NOBODY, What};
 use bozzetto_core::sheets::fade;
+use bozzetto_core::sheets::step::{Deed, Op, Step};
 
 use super::Lesson;
 
 impl Lesson {
     /// How long until some ink has faded; `None` when none is going to.
     pub(super) fn fades_in(&self) -> Option<Duration> {
-        let groups = fade::groups(&self.sheets, &self.wet.fading());
+        let groups = fade::groups(&self.state.sheets, &self.wet.fading());
         let next = groups.iter().filter_map(fade::Group::gone).min()?;
         Some(Duration::from_millis(
             next.saturating_sub(crate::now() as u64),
@@ -21,7 +22,7 @@ impl Lesson {
     /// Takes off the sheets what an earlier version kept there and what cannot be drawn with the
     /// means there are: it would end the process of whoever tries. Presenters are told.
     pub(super) fn leave_out(&mut self) {
-        let undrawable = self.sheets.undrawable();
+        let undrawable = self.state.sheets.undrawable();
         if undrawable.is_empty() {
             return;
         }
@@ -42,10 +43,12 @@ impl Lesson {
     fn by_itself(&mut self, steps: Vec<Step>) {
         let change = Change {
             id: ChangeId(rand::random()),
-            author: AuthorId(0),
+            author: NOBODY,
             at: crate::now() as u64,
-            deed: Deed::Fade,
-            steps,
+            what: What::Marks {
+                deed: Deed::Fade,
+                steps,
+            },
         };
         if let Err(why) = self.order(change) {
             tracing::error!("lesson {}: marks stay: {why}", self.id);
@@ -55,7 +58,7 @@ impl Lesson {
 
     pub(super) fn clear_faded(&mut self) {
         let now = crate::now() as u64;
-        let groups = fade::groups(&self.sheets, &self.wet.fading());
+        let groups = fade::groups(&self.state.sheets, &self.wet.fading());
         let steps = fade::clear(&groups, now);
         if steps.is_empty() {
             return;

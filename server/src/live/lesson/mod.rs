@@ -1,4 +1,4 @@
-//! An open lesson: a task that owns its sheets, puts changes in order and tells everybody.
+//! An open lesson: a task that owns what it remembers, puts changes in order and tells everybody.
 //!
 //! A change is applied in memory as soon as it arrives, so that the next one is judged by it; it is
 //! written together with whatever else has come meanwhile, and told to everybody once it is on
@@ -6,6 +6,7 @@
 //! again until it is; its sender holds on to it until then.
 
 mod coming;
+mod errands;
 mod fading;
 mod on_stage;
 mod ordering;
@@ -18,23 +19,27 @@ use std::time::Duration;
 
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::lesson::{self, change::Change};
 use bozzetto_core::marks::picture::Placed;
 use bozzetto_core::paint::wet::WetStrokes;
 use bozzetto_core::people::rights;
-use bozzetto_core::sheets::change::{Change, Refusal, SheetId};
+use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
 use bozzetto_core::stage::pane::Pane;
+use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, Stage, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, TakeAway, ToServer};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot};
 use tokio::task::JoinHandle;
 use tokio::time::Instant;
 
+use self::errands::{Errand, Errands};
 use super::Live;
 use super::broadcast::{Broadcast, Subscription};
-use super::log::{self, Opened, Outline};
+use super::log::{self, Opened};
 use crate::auth::participant::Participant;
 use crate::store::Store;
 
@@ -132,7 +137,8 @@ pub struct Joined {
 /// A lesson at one moment.
 pub struct Look {
     pub sheets: Sheets,
-    pub seq: u64,
+    /// The number of the last change of marks.
+    pub marked: u64,
     pub name: String,
     pub aspect: (f64, f64),
     pub order: Vec<BackdropView>,
@@ -161,10 +167,17 @@ struct Lesson {
     store: Store,
     epoch: u64,
     seq: u64,
-    sheets: Sheets,
+    /// Everything in its order, written or not.
+    state: lesson::Lesson,
+    /// The number of the last change of marks.
+    marked: u64,
+    /// Backdrops that were taken out of the running order. Marks that were being drawn on them are kept:
+    /// they come back with them.
+    removed: Vec<BackdropId>,
+    /// The stage as people have been told of it.
+    told: StageState,
     recent: VecDeque<(u64, Change)>,
     known: HashMap<ChangeId, u64>,
-    outline: Outline,
     take_aways: Vec<TakeAway>,
     wet: WetStrokes,
     presenters: Broadcast,
@@ -182,10 +195,11 @@ struct Lesson {
     keys: BTreeMap<BackdropId, KeyWanted>,
     /// How many marks were left out when the lesson was opened.
     left_out: u32,
-    /// How backdrops are seen since it was last written down.
-    seen: BTreeMap<BackdropId, ViewState>,
-    /// When that is to be written down.
-    seen_due: Option<Instant>,
+    /// How backdrops are seen while they go along with a hand, and whose hand that is.
+    moments: BTreeMap<BackdropId, (AuthorId, ViewState)>,
+    /// When that will have come to rest.
+    rests: Option<Instant>,
+    errands: Errands,
     /// Applied, and not yet written.
     unwritten: VecDeque<(u64, Change)>,
     /// How many of these everybody has been told of, because the disk would not take them.
@@ -211,7 +225,7 @@ struct KeyWanted {
 const IDLE: Duration = Duration::from_secs(120);
 /// How long to wait before writing again after the disk refused.
 const RETRY: Duration = Duration::from_secs(1);
-/// How backdrops are seen is written down this long after it has changed, whatever else happens.
+/// What goes along with a hand has come to rest when it has stayed for so long.
 const MOMENT: Duration = Duration::from_millis(400);
 /// How many changes make a new snapshot worth while.
 const SNAPSHOT_EVERY: u64 = 400;
@@ -221,7 +235,7 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
         .read(move |conn| {
             let opened = log::open(conn, id)?;
             // While it is paused, what was handed out since is not known to anybody.
-            let paused = opened.as_ref().and_then(|o| o.outline.paused_at);
+            let paused = opened.as_ref().and_then(|o| o.tables.paused_at);
             Ok((opened, crate::captures::handed_out(conn, id, paused)?))
         })
         .await;
@@ -235,22 +249,23 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
     };
     lesson.leave_out();
     loop {
-        let idle =
-            lesson.connections.is_empty() && lesson.unwritten.is_empty() && lesson.seen.is_empty();
+        let idle = lesson.connections.is_empty()
+            && lesson.unwritten.is_empty()
+            && lesson.moments.is_empty()
+            && lesson.errands.is_empty();
         let fades = lesson.fades_in();
-        let (seen_due, key_due) = (lesson.seen_due, lesson.key_due());
+        let (rests, key_due) = (lesson.rests, lesson.key_due());
         tokio::select! {
             command = queue.recv() => match command {
                 Some(Command::Deleted) | None => break,
-                Some(command) => lesson.take(command).await,
+                Some(command) => lesson.take(command),
             },
-            done = written(&mut lesson.writing) => lesson.after_write(done).await,
+            done = written(&mut lesson.writing) => lesson.after_write(done),
+            done = lesson.errands.done() => lesson.after_errand(done),
             () = tokio::time::sleep(fades.unwrap_or_default()), if fades.is_some() => {
                 lesson.clear_faded();
             }
-            () = until(seen_due) => {
-                lesson.keep_seen().await;
-            }
+            () = until(rests) => lesson.remember_moments(None),
             () = until(key_due) => lesson.tell_keys(),
             () = tokio::time::sleep(IDLE), if idle => {
                 let unheld = || queue.is_empty() && queue.sender_strong_count() == 1;
@@ -284,27 +299,18 @@ async fn until(moment: Option<Instant>) {
 
 impl Lesson {
     fn new(id: i64, store: Store, opened: Opened, take_aways: Vec<TakeAway>) -> Self {
-        // Of a lesson that is opened again while it is paused, nobody knows what was seen before.
-        let held = opened.outline.paused.then(|| Held {
-            on_stage: OnStage {
-                seq: opened.seq,
-                backdrops: Stage::default(),
-                sheets: Vec::new(),
-                wet: Vec::new(),
-            },
-            take_aways: take_aways.clone(),
-            name: opened.outline.name.clone(),
-        });
-        Self {
+        let mut lesson = Self {
             id,
             store,
             epoch: rand::random(),
             seq: opened.seq,
             snapshot_at: opened.seq.saturating_sub(opened.recent.len() as u64),
-            sheets: opened.sheets,
+            told: opened.lesson.stage.clone(),
+            state: opened.lesson,
+            marked: opened.seq,
+            removed: Vec::new(),
             recent: opened.recent.into(),
             known: opened.known,
-            outline: opened.outline,
             take_aways,
             wet: WetStrokes::default(),
             presenters: Broadcast::default(),
@@ -313,18 +319,34 @@ impl Lesson {
             by_author: HashMap::new(),
             next_connection: 0,
             watching: Watching::default(),
-            held,
+            held: None,
             keys: BTreeMap::new(),
             left_out: 0,
-            seen: BTreeMap::new(),
-            seen_due: None,
+            moments: BTreeMap::new(),
+            rests: None,
+            errands: Errands::default(),
             unwritten: VecDeque::new(),
             told_unkept: 0,
             writing: None,
-        }
+        };
+        lesson.follow_tables(Some(opened.tables), None);
+        // Nobody is here yet who would have to be told.
+        lesson.told = lesson.state.stage.clone();
+        // Of a lesson that is opened again while it is paused, nobody knows what was seen before.
+        lesson.held = lesson.told.paused.then(|| Held {
+            on_stage: OnStage {
+                seq: lesson.seq,
+                backdrops: Stage::default(),
+                sheets: Vec::new(),
+                wet: Vec::new(),
+            },
+            take_aways: lesson.take_aways.clone(),
+            name: lesson.told.name.clone(),
+        });
+        lesson
     }
 
-    async fn take(&mut self, command: Command) {
+    fn take(&mut self, command: Command) {
         match command {
             Command::Join {
                 role,
@@ -348,7 +370,7 @@ impl Lesson {
             Command::Message {
                 connection,
                 message,
-            } => self.message(connection, message).await,
+            } => self.message(connection, message),
             Command::TooLong { connection, change } => {
                 let why = Refusal::TooLarge;
                 let answer = match change {
@@ -360,17 +382,13 @@ impl Lesson {
             Command::Unreadable { connection, why } => {
                 self.answer(connection, &FromServer::Sorry(why))
             }
-            Command::Look { reply } => {
-                let _ = reply.send(self.look());
-            }
+            Command::Look { reply } => self.errand(Errand::Look(reply)),
             Command::IsUsed { reply } => {
                 let _ = reply.send(!self.connections.is_empty());
             }
-            Command::Shown { reply } => {
-                let _ = reply.send(self.shown_to_participants());
-            }
-            Command::Changed { goto } => self.reload(goto).await,
-            Command::CapturesChanged => self.captures_changed().await,
+            Command::Shown { reply } => self.errand(Errand::Shown(reply)),
+            Command::Changed { goto } => self.errand(Errand::Reload { goto }),
+            Command::CapturesChanged => self.errand(Errand::Captures),
             Command::Deleted => {}
         }
     }

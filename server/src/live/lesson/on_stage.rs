@@ -2,203 +2,98 @@
 
 use std::sync::Arc;
 
-use bozzetto_core::geometry::frames::{Glass, Rect, Size};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
-use bozzetto_core::geometry::zoom::Zoom;
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::lesson::change::{Change, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::picture::Placed;
-use bozzetto_core::sheets::change::SheetId;
-use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
-use bozzetto_core::stage::board::MOST_PAGES;
-use bozzetto_core::stage::pane::Beside;
-use bozzetto_core::wire::{FromServer, LessonView, OnStage, Stage, TakeAway};
-use rusqlite::params;
+use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::stage::state::{Stage, StageState};
+use bozzetto_core::stage::step::StageStep;
+use bozzetto_core::wire::{FromServer, OnStage};
 use tokio::time::Instant;
 
-use super::{Held, Lesson, Look, MOMENT, Role, Shown};
-use crate::backdrops::begin_if_bare;
-use crate::backdrops::queries as backdrops;
-use crate::live::log::{self, Outline};
+use super::{Held, Lesson, Look, MOMENT, Shown};
 
 impl Lesson {
-    /// Has this on stage. What is not in the running order changes nothing.
-    pub(super) async fn arrange(&mut self, current: BackdropId, beside: Option<Beside>) {
-        let known = |id| self.outline.order.iter().any(|b| b.id == id);
-        let beside = beside
-            .filter(|b| b.backdrop != current && known(b.backdrop))
-            .map(Beside::settled);
-        if !known(current) || (self.outline.current, self.outline.beside) == (Some(current), beside)
-        {
+    /// Something that the server does with the stage by itself.
+    pub(super) fn stage_by_itself(&mut self, author: AuthorId, steps: Vec<StageStep>) {
+        if steps.is_empty() {
             return;
         }
-        self.outline.current = Some(current);
-        self.outline.beside = beside;
-        let id = self.id;
-        let kept = self.store.write(move |conn| {
-            let (other, divider) =
-                beside.map_or((None, 0.5), |b| (Some(b.backdrop.0 as i64), b.divider));
-            conn.execute(
-                "UPDATE lesson SET current = ?1, beside = ?2, divider = ?3 WHERE id = ?4",
-                params![current.0 as i64, other, divider, id],
-            )?;
-            Ok(())
-        });
-        if let Err(e) = kept.await {
-            tracing::error!("lesson {id}: what is on stage is not kept: {e}");
-        }
-        self.tell_stage();
+        let change = Change {
+            id: ChangeId(rand::random()),
+            author,
+            at: crate::now() as u64,
+            what: What::Stage(steps),
+        };
+        self.order(change).expect("steps of the stage apply");
+        self.write();
     }
 
-    /// The divider between the two panes is moved.
-    pub(super) async fn divide(&mut self, divider: f64) {
-        if let (Some(current), Some(beside)) = (self.outline.current, self.outline.beside) {
-            self.arrange(current, Some(Beside { divider, ..beside }))
-                .await;
-        }
-    }
-
-    /// A presenter sees a backdrop otherwise: larger, another page, another moment, held.
+    /// For the moment a presenter sees a backdrop larger or scrolled.
     pub(super) fn see(&mut self, author: AuthorId, backdrop: BackdropId, seen: ViewState) {
-        let room = self.room_of(backdrop);
-        let Some(view) = self.outline.order.iter_mut().find(|b| b.id == backdrop) else {
+        let room = self.state.stage.room_of(backdrop);
+        let Some(known) = self.state.stage.backdrop(backdrop) else {
             return;
         };
-        let seen = seen.settled(view, &room);
-        let other_page = view.seen.page != seen.page;
-        view.seen = seen.clone();
-        self.note_seen(backdrop, seen.clone());
-        let on_stage = self.is_on_stage(backdrop);
+        let seen = seen.settled(known, &room);
+        // Somebody has turned the page meanwhile: it is from before.
+        if !seen.goes_along(&known.seen) {
+            return;
+        }
+        self.moments.insert(backdrop, (author, seen.clone()));
+        self.rests = Some(Instant::now() + MOMENT);
+        let of_participants = self.told.backdrop(backdrop);
+        let theirs = self.told.is_on_stage(backdrop)
+            && of_participants.is_some_and(|b| b.seen.page == seen.page);
         let message = FromServer::See {
             author,
             backdrop,
             seen: Box::new(seen),
         };
-        self.tell_everybody(&message, !on_stage || other_page);
-        if on_stage && other_page {
-            // Participants have only the sheets that they see.
-            self.tell_participants(&FromServer::OnStage(Box::new(self.on_stage())));
+        self.tell_everybody(&message, !theirs);
+    }
+
+    /// What went along with a hand has come to rest, or the hand is gone: it is remembered.
+    pub(super) fn remember_moments(&mut self, of: Option<AuthorId>) {
+        let all = std::mem::take(&mut self.moments);
+        let (rest, stay) = all
+            .into_iter()
+            .partition(|(_, (author, _))| of.is_none_or(|of| of == *author));
+        self.moments = stay;
+        self.rests = self.rests.filter(|_| !self.moments.is_empty());
+        for (backdrop, (author, seen)) in rest {
+            let seen = Box::new(seen);
+            self.stage_by_itself(author, vec![StageStep::See { backdrop, seen }]);
         }
     }
 
-    /// The pane that a backdrop is in, or would be.
-    fn room_of(&self, backdrop: BackdropId) -> Rect<Glass> {
-        let area = Size::glass(self.outline.aspect.0, self.outline.aspect.1);
-        let divider = self.outline.beside.map(|b| b.divider);
-        let number = usize::from(self.outline.beside.is_some_and(|b| b.backdrop == backdrop));
-        let rooms = bozzetto_core::stage::pane::rooms(area, divider);
-        if self.is_on_stage(backdrop) {
-            rooms[number.min(rooms.len() - 1)]
-        } else {
-            Rect::of_size(area)
+    /// What of a stage is to be seen at this moment.
+    fn at_this_moment(&self, state: &StageState) -> Stage {
+        let mut stage = state.on_stage();
+        for b in stage.each_mut() {
+            if let Some((_, seen)) = self.moments.get(&b.id)
+                && seen.page == b.seen.page
+            {
+                b.seen = seen.clone();
+            }
         }
+        stage
     }
 
-    fn is_on_stage(&self, backdrop: BackdropId) -> bool {
-        self.outline.current == Some(backdrop)
-            || self.outline.beside.is_some_and(|b| b.backdrop == backdrop)
-    }
-
-    /// To be written down in a moment, together with what else comes until then.
-    fn note_seen(&mut self, backdrop: BackdropId, seen: ViewState) {
-        self.seen.insert(backdrop, seen);
-        self.seen_due.get_or_insert(Instant::now() + MOMENT);
-    }
-
-    /// Writes down how backdrops are seen.
-    pub(super) async fn keep_seen(&mut self) {
-        self.seen_due = None;
-        let seen: Vec<_> = std::mem::take(&mut self.seen).into_iter().collect();
-        let kept = self
-            .store
-            .write(move |conn| log::keep_seen(conn, &seen))
-            .await;
-        if let Err(e) = kept {
-            tracing::warn!("lesson {}: how things are seen is not kept: {e}", self.id);
-        }
-    }
-
-    /// Begins a further page of a board, and shows it.
-    pub(super) async fn new_page(&mut self, backdrop: BackdropId) {
-        let Some(view) = self.outline.order.iter_mut().find(|b| b.id == backdrop) else {
-            return;
-        };
-        let BackdropKind::Board(board) = &mut view.kind else {
-            return;
-        };
-        if board.pages >= MOST_PAGES {
-            return;
-        }
-        board.pages += 1;
-        view.seen.page = board.pages - 1;
-        view.seen.zoom = Zoom::WHOLE;
-        let (seen, kind) = (view.seen.clone(), view.kind.clone());
-        self.note_seen(backdrop, seen);
-        self.set_kind(backdrop, kind).await;
-        self.tell_stage();
-    }
-
-    /// A camera or a shared screen has so many pixels.
-    pub(super) async fn size(&mut self, backdrop: BackdropId, width: u32, height: u32) {
-        let fits = |v: u32| (16..=16_384).contains(&v);
-        let Some(view) = self.outline.order.iter_mut().find(|b| b.id == backdrop) else {
-            return;
-        };
-        let (w, h) = (f64::from(width), f64::from(height));
-        if !view.kind.streams()
-            || !fits(width)
-            || !fits(height)
-            || (view.width, view.height) == (w, h)
-        {
-            return;
-        }
-        (view.width, view.height) = (w, h);
-        let kept = self.store.write(move |conn| {
-            conn.execute(
-                "UPDATE backdrop SET width = ?1, height = ?2 WHERE id = ?3",
-                params![w, h, backdrop.0 as i64],
-            )?;
-            Ok(())
-        });
-        if let Err(e) = kept.await {
-            tracing::warn!("lesson {}: a size is not kept: {e}", self.id);
-        }
-        self.tell_stage();
-    }
-
-    async fn set_kind(&self, backdrop: BackdropId, kind: BackdropKind) {
-        let kept = self.store.write(move |conn| {
-            conn.execute(
-                "UPDATE backdrop SET kind = ?1 WHERE id = ?2",
-                params![backdrops::json(&kind)?, backdrop.0 as i64],
-            )?;
-            Ok(())
-        });
-        if let Err(e) = kept.await {
-            tracing::error!("lesson {}: a board's page is not kept: {e}", self.id);
-        }
-    }
-
-    pub(super) async fn pause(&mut self, paused: bool) {
-        if paused == self.outline.paused {
-            return;
-        }
-        if paused {
+    /// The stage has been paused, or goes on: participants are told.
+    pub(super) fn tell_paused(&mut self) {
+        if self.told.paused {
             let mut on_stage = self.on_stage();
             self.stop_films(&mut on_stage.backdrops);
             self.held = Some(Held {
                 on_stage,
                 take_aways: self.take_aways.clone(),
-                name: self.outline.name.clone(),
+                name: self.told.name.clone(),
             });
-            self.tell_participants(&FromServer::Paused(true));
-        }
-        self.outline.paused = paused;
-        self.set("paused", i64::from(paused)).await;
-        if paused {
-            self.set("paused_at", crate::now()).await;
-        }
-        self.tell_presenters(&FromServer::Lesson(self.view()));
-        if !paused {
+            self.tell_participants_even_paused(&FromServer::Paused(true));
+        } else {
             self.held = None;
             self.tell_participants(&FromServer::Paused(false));
             self.tell_participants(&FromServer::OnStage(Box::new(self.on_stage())));
@@ -211,138 +106,18 @@ impl Lesson {
     fn stop_films(&self, stage: &mut Stage) {
         let now = crate::now() as u64;
         for view in stage.each_mut().filter_map(|b| b.stop(now).then_some(b)) {
-            self.tell_participants(&FromServer::See {
-                // Nobody's doing.
-                author: AuthorId(0),
+            self.tell_participants_even_paused(&FromServer::See {
+                author: NOBODY,
                 backdrop: view.id,
                 seen: Box::new(view.seen.clone()),
             });
         }
     }
 
-    pub(super) async fn set(&self, column: &'static str, value: i64) {
-        let id = self.id;
-        let kept = self
-            .store
-            .write(move |conn| {
-                conn.execute(
-                    &format!("UPDATE lesson SET {column} = ?1 WHERE id = ?2"),
-                    params![value, id],
-                )?;
-                Ok(())
-            })
-            .await;
-        if let Err(e) = kept {
-            tracing::error!("lesson {id}: {column} is not kept: {e}");
-        }
-    }
-
-    fn somebody_presents(&self) -> bool {
-        let mut all = self.connections.values();
-        all.any(|c| matches!(c.role, Role::Presenter))
-    }
-
-    /// Takes the running order and the name from the database again.
-    pub(super) async fn reload(&mut self, goto: Option<BackdropId>) {
-        let id = self.id;
-        if self.somebody_presents()
-            && let Err(e) = self.store.write(move |conn| begin_if_bare(conn, id)).await
-        {
-            tracing::warn!("lesson {id}: a board could not begin: {e}");
-        }
-        match self.store.read(move |conn| log::outline(conn, id)).await {
-            Ok(Some(outline)) => {
-                let before = (self.outline.current, self.outline.beside);
-                // What is on stage is this task's to say.
-                let current = self
-                    .outline
-                    .current
-                    .filter(|c| outline.order.iter().any(|b| b.id == *c));
-                let there = |b: &Beside| outline.order.iter().any(|o| o.id == b.backdrop);
-                let current = current.or(outline.current);
-                let beside = self.outline.beside.filter(there);
-                let beside = beside.filter(|b| Some(b.backdrop) != current);
-                self.outline = Outline {
-                    current,
-                    beside,
-                    ..outline
-                };
-                // What has not been written down yet is still so.
-                for (id, seen) in &self.seen {
-                    if let Some(view) = self.outline.order.iter_mut().find(|b| b.id == *id) {
-                        view.seen = seen.clone();
-                    }
-                }
-                match goto {
-                    Some(next) if !self.is_on_stage(next) => self.arrange(next, beside).await,
-                    _ if before != (self.outline.current, self.outline.beside) => self.tell_stage(),
-                    _ => self.tell_presenters(&FromServer::Lesson(self.view())),
-                }
-            }
-            Ok(None) => {}
-            Err(e) => tracing::error!("lesson {id} could not be read again: {e}"),
-        }
-    }
-
-    pub(super) async fn captures_changed(&mut self) {
-        let id = self.id;
-        match self
-            .store
-            .read(move |conn| crate::captures::handed_out(conn, id, None))
-            .await
-        {
-            Ok(take_aways) => self.take_aways = take_aways,
-            Err(e) => tracing::error!("lesson {id}: captures could not be read: {e}"),
-        }
-        self.tell_presenters(&FromServer::Captures);
-        if let Some(held) = &mut self.held {
-            // Nothing new while it is paused; but what is taken back is gone.
-            let there = |t: &TakeAway| self.take_aways.iter().any(|n| n.id == t.id);
-            let before = held.take_aways.len();
-            held.take_aways.retain(there);
-            if held.take_aways.len() < before {
-                let left = FromServer::TakeAways(held.take_aways.clone());
-                self.tell_participants_even_paused(&left);
-            }
-        }
-        self.tell_participants(&FromServer::TakeAways(self.take_aways.clone()));
-    }
-
-    pub(super) fn view(&self) -> LessonView {
-        LessonView {
-            name: self.outline.name.clone(),
-            aspect: self.outline.aspect,
-            order: self.outline.order.clone(),
-            current: self.outline.current,
-            beside: self.outline.beside,
-            paused: self.outline.paused,
-        }
-    }
-
-    /// The backdrops on stage.
-    pub(super) fn stage(&self) -> Stage {
-        let find = |id| self.outline.order.iter().find(|b| b.id == id).cloned();
-        Stage {
-            current: self.outline.current.and_then(find),
-            beside: self
-                .outline
-                .beside
-                .and_then(|b| Some((find(b.backdrop)?, b.divider))),
-        }
-    }
-
-    pub(super) fn in_view(&self, sheet: SheetId) -> bool {
-        let Some(id) = sheet.backdrop() else {
-            return true;
-        };
-        let mut order = self.outline.order.iter();
-        self.is_on_stage(id) && order.any(|b| b.id == id && b.sheets().any(|s| s == sheet))
-    }
-
     /// What participants see: the backdrops on stage and the marks in view, and nothing of what
     /// comes later in the running order.
     pub(super) fn on_stage(&self) -> OnStage {
-        let stage = self.stage().for_participants();
+        let stage = self.at_this_moment(&self.told).for_participants();
         let ids: Vec<SheetId> = stage
             .each()
             .flat_map(BackdropView::sheets)
@@ -368,10 +143,10 @@ impl Lesson {
                 take_aways: held.take_aways.clone(),
             };
         }
-        let stage = self.stage();
+        let stage = self.told.on_stage();
         let ids = stage.each().flat_map(BackdropView::sheets);
         let ids = ids.chain([SheetId::Glass]);
-        let marks = ids.flat_map(|id| self.sheets.sheet(id).marks());
+        let marks = ids.flat_map(|id| self.state.sheets.sheet(id).marks());
         Shown {
             placed: marks.filter_map(|mark| placed(mark)).collect(),
             take_aways: self.take_aways.clone(),
@@ -380,13 +155,14 @@ impl Lesson {
     }
 
     pub(super) fn look(&self) -> Look {
+        let stage = &self.state.stage;
         Look {
-            sheets: self.sheets.clone(),
-            seq: self.seq,
-            name: self.outline.name.clone(),
-            aspect: self.outline.aspect,
-            order: self.outline.order.clone(),
-            stage: self.stage(),
+            sheets: self.state.sheets.clone(),
+            marked: self.marked,
+            name: stage.name.clone(),
+            aspect: stage.aspect,
+            order: stage.order.clone(),
+            stage: self.at_this_moment(stage),
         }
     }
 }

@@ -1,16 +1,19 @@
 //! What people ask for: judged, put in order and applied.
 
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::lesson::change::{Change, Intent, What};
 use bozzetto_core::paint::wet::WetShape;
 use bozzetto_core::people::rights;
-use bozzetto_core::sheets::change::{Change, Intent, Op, Refusal, SheetId, Step, check_steps};
+use bozzetto_core::sheets::refusal::Refusal;
+use bozzetto_core::sheets::step::{Op, SheetId, Step, check_steps};
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, ToServer};
 
+use super::errands::Errand;
 use super::{Lesson, nowhere};
-use crate::live::log::Outline;
 
 impl Lesson {
-    pub(super) async fn message(&mut self, connection: u64, message: ToServer) {
+    pub(super) fn message(&mut self, connection: u64, message: ToServer) {
         let known = self.connections.get(&connection);
         let Some((author, role)) = known.map(|c| (c.author, c.role.rights())) else {
             return;
@@ -30,7 +33,7 @@ impl Lesson {
                 Ok(()) => {
                     let now = crate::now() as u64;
                     self.wet.extend(author, &ink, Vec::new(), now, &nowhere);
-                    let seen = self.in_view(ink.sheet);
+                    let seen = self.told.in_view(ink.sheet);
                     self.tell_everybody(&FromServer::Wet { author, ink }, !seen);
                 }
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
@@ -39,7 +42,7 @@ impl Lesson {
                 Ok(_) => {
                     shape.mark.author = author;
                     self.wet.put(WetShape::clone(&shape), &nowhere);
-                    let seen = self.in_view(shape.sheet);
+                    let seen = self.told.in_view(shape.sheet);
                     self.tell_everybody(&FromServer::WetShape(shape), !seen);
                 }
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
@@ -52,21 +55,12 @@ impl Lesson {
                 }
             }
             ToServer::Act { id, intent } => self.act(connection, author, id, &intent),
-            ToServer::Arrange { current, beside } => self.arrange(current, beside).await,
-            ToServer::Pause(paused) => self.pause(paused).await,
             ToServer::See { backdrop, seen } => self.see(author, backdrop, *seen),
             ToServer::Chunk(chunk) => self.chunk(author, chunk),
             ToServer::Still(still) => self.still(author, still),
             ToServer::WantKey(backdrop) => self.want_key(backdrop),
             ToServer::WantStills => self.want_stills(connection),
-            ToServer::Size {
-                backdrop,
-                width,
-                height,
-            } => self.size(backdrop, width, height).await,
-            ToServer::NewPage(backdrop) => self.new_page(backdrop).await,
-            ToServer::Divide(divider) => self.divide(divider).await,
-            ToServer::SendAway(person) => self.send_away(person).await,
+            ToServer::SendAway(person) => self.errand(Errand::SendAway(person)),
         }
     }
 
@@ -90,34 +84,50 @@ impl Lesson {
         id: ChangeId,
         intent: &Intent,
     ) -> Result<(), Refusal> {
-        let (deed, steps) = self.sheets.resolve(author, intent)?;
-        // What is undone may be as it was before there was a budget.
-        check_steps(&steps)?;
-        let steps = match deed.goes_back() {
-            true => steps,
-            false => {
-                self.check_sheets(&steps)?;
-                self.sheets.vouched(author, steps)?
+        let what = match self.state.resolve(author, intent)? {
+            What::Marks { deed, steps } => {
+                // What is undone may be as it was before there was a budget.
+                check_steps(&steps)?;
+                let steps = match deed.goes_back() {
+                    true => steps,
+                    false => {
+                        self.check_sheets(&steps)?;
+                        self.state.sheets.vouched(author, steps)?
+                    }
+                };
+                What::Marks { deed, steps }
             }
+            stage @ What::Stage(_) => stage,
         };
         self.order(Change {
             id,
             author,
             at: crate::now() as u64,
-            deed,
-            steps,
+            what,
         })
     }
 
     /// Applies a change, as the next in the order.
     pub(super) fn order(&mut self, change: Change) -> Result<(), Refusal> {
-        self.sheets.apply(&change)?;
-        for step in &change.steps {
-            if let Op::Add(mark) = &step.op {
-                self.wet.end(mark.id, &nowhere);
+        self.state.apply(&change)?;
+        self.seq += 1;
+        match &change.what {
+            What::Marks { steps, .. } => {
+                self.marked = self.seq;
+                for step in steps {
+                    if let Op::Add(mark) = &step.op {
+                        self.wet.end(mark.id, &nowhere);
+                    }
+                }
+            }
+            What::Stage(steps) => {
+                for step in steps {
+                    if let StageStep::See { backdrop, .. } = step {
+                        self.moments.remove(backdrop);
+                    }
+                }
             }
         }
-        self.seq += 1;
         self.known.insert(change.id, self.seq);
         self.unwritten.push_back((self.seq, change));
         Ok(())
@@ -125,8 +135,7 @@ impl Lesson {
 
     pub(super) fn check_sheets(&self, steps: &[Step]) -> Result<(), Refusal> {
         let exists = |sheet: SheetId| {
-            let Outline { order, removed, .. } = &self.outline;
-            let known = |id| order.iter().any(|b| b.id == id) || removed.contains(&id);
+            let known = |id| self.state.stage.backdrop(id).is_some() || self.removed.contains(&id);
             sheet.backdrop().is_none_or(known)
         };
         match steps.iter().all(|s| exists(s.sheet)) {

@@ -41,14 +41,11 @@ impl Lesson {
 
     /// The backdrops on stage that are streamed; a held one is not.
     fn streaming(&self) -> impl Iterator<Item = &BackdropView> {
-        let on_stage = [
-            self.outline.current,
-            self.outline.beside.map(|b| b.backdrop),
-        ];
-        let order = self.outline.order.iter();
-        order.filter(move |b| {
-            on_stage.contains(&Some(b.id)) && b.kind.streams() && b.seen.frozen.is_none()
-        })
+        let stage = &self.state.stage;
+        let streams = |b: &&BackdropView| {
+            stage.is_on_stage(b.id) && b.kind.streams() && b.seen.frozen.is_none()
+        };
+        stage.order.iter().filter(streams)
     }
 
     fn presenters_here(&self) -> usize {

@@ -1,6 +1,9 @@
 //! Telling presenters, participants, or all.
 
-use bozzetto_core::sheets::change::{Change, Step};
+use bozzetto_core::lesson::change::{Change, NOBODY, What};
+use bozzetto_core::sheets::step::Step;
+use bozzetto_core::stage::state::Becomes;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, encode};
 
 use super::{Lesson, Role, Said};
@@ -14,40 +17,70 @@ impl Lesson {
         }
     }
 
-    pub(super) fn tell_stage(&self) {
-        self.tell_presenters(&FromServer::Lesson(self.view()));
-        self.tell_participants(&FromServer::OnStage(Box::new(self.on_stage())));
-    }
-
-    /// Participants are told of what happens on the sheets that they see.
-    pub(super) fn tell_change(&self, seq: u64, change: &Change, kept: bool) {
+    /// A change in its place in the order. Presenters are told all of it, participants what they see
+    /// of it.
+    pub(super) fn tell_change(&mut self, seq: u64, change: &Change, kept: bool) {
         let whole = FromServer::Change {
             seq,
             change: change.clone(),
             kept,
         };
-        let seen: Vec<Step> = change
-            .steps
+        let What::Marks { deed, steps } = &change.what else {
+            self.tell_presenters(&whole);
+            return self.tell_stage(change.stage_steps());
+        };
+        let seen: Vec<Step> = steps
             .iter()
-            .filter(|s| self.in_view(s.sheet))
+            .filter(|s| self.told.in_view(s.sheet))
             .cloned()
             .collect();
-        if seen.len() == change.steps.len() {
-            self.tell_everybody(&whole, false);
-        } else {
-            self.tell_presenters(&whole);
-            if !seen.is_empty() {
-                let mut change = change.clone();
-                change.steps = seen;
-                self.tell_participants(&FromServer::Change { seq, change, kept });
+        let frame = frame(&whole);
+        // By the order and not by the moment: what was drawn before the pause belongs to what is held.
+        if !self.told.paused && seen.len() == steps.len() {
+            self.participants.publish(frame.clone());
+        } else if !self.told.paused && !seen.is_empty() {
+            let mut change = change.clone();
+            change.what = What::Marks {
+                deed: *deed,
+                steps: seen,
+            };
+            self.tell_participants_even_paused(&FromServer::Change { seq, change, kept });
+        }
+        self.presenters.publish(frame);
+    }
+
+    /// Participants are told what becomes of the stage.
+    fn tell_stage(&mut self, steps: &[StageStep]) {
+        let (before, was_paused) = (self.told.on_stage(), self.told.paused);
+        for step in steps {
+            self.told.apply(step);
+        }
+        if self.told.paused != was_paused {
+            return self.tell_paused();
+        }
+        let after = self.told.on_stage();
+        match before.becomes(&after) {
+            Becomes::Other => {
+                self.tell_participants(&FromServer::OnStage(Box::new(self.on_stage())));
+                self.want_keys();
             }
+            Becomes::SeenOtherwise => {
+                for b in after.each() {
+                    self.tell_participants(&FromServer::See {
+                        author: NOBODY,
+                        backdrop: b.id,
+                        seen: Box::new(b.seen.clone()),
+                    });
+                }
+            }
+            Becomes::Same => {}
         }
     }
 
     /// To all, encoded once.
     pub(super) fn tell_everybody(&self, message: &FromServer, presenters_only: bool) {
         let frame = frame(message);
-        if !presenters_only && !self.outline.paused {
+        if !presenters_only && !self.is_paused() {
             self.participants.publish(frame.clone());
         }
         self.presenters.publish(frame);
@@ -59,9 +92,14 @@ impl Lesson {
 
     /// While the lesson is paused, participants are told nothing.
     pub(super) fn tell_participants(&self, message: &FromServer) {
-        if !self.outline.paused {
+        if !self.is_paused() {
             self.tell_participants_even_paused(message);
         }
+    }
+
+    /// From when a presenter says so until participants have been told that it goes on.
+    fn is_paused(&self) -> bool {
+        self.told.paused || self.state.stage.paused
     }
 
     pub(super) fn tell_participants_even_paused(&self, message: &FromServer) {

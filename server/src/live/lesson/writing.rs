@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use bozzetto_core::sheets::change::Change;
+use bozzetto_core::lesson::change::Change;
 use bozzetto_core::wire::FromServer;
 
 use super::{Lesson, RETRY, SNAPSHOT_EVERY};
@@ -32,7 +32,7 @@ impl Lesson {
         }));
     }
 
-    pub(super) async fn after_write(&mut self, (count, kept): (usize, bool)) {
+    pub(super) fn after_write(&mut self, (count, kept): (usize, bool)) {
         self.writing = None;
         if kept {
             let told = self.told_unkept.min(count);
@@ -86,10 +86,10 @@ impl Lesson {
 
     pub(super) fn snapshot(&self) -> impl Future<Output = ()> + Send + 'static {
         let (store, lesson, seq) = (self.store.clone(), self.id, self.seq);
-        let snapshot = self.sheets.snapshot();
+        let (snapshot, stage) = (self.state.sheets.snapshot(), self.state.stage.clone());
         async move {
             let kept = store
-                .write(move |conn| log::keep_snapshot(conn, lesson, seq, &snapshot))
+                .write(move |conn| log::keep_snapshot(conn, lesson, seq, &snapshot, &stage))
                 .await;
             if let Err(e) = kept {
                 tracing::warn!("no snapshot of lesson {lesson}: {e}");

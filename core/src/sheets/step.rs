@@ -1,11 +1,12 @@
-//! Changes: the only way in which sheets move.
+//! Steps: the only way in which sheets move.
 
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::frames::{Held, Map};
-use crate::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use crate::geometry::ids::{BackdropId, MarkId};
 use crate::marks::budget;
 use crate::marks::mark::{Mark, MarkFault, Style};
+use crate::sheets::refusal::Refusal;
 
 /// Which sheet: every backdrop has one, and so has the glass.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Serialize, Deserialize)]
@@ -96,55 +97,8 @@ impl Deed {
     }
 }
 
-/// What somebody did at one moment: all of its steps apply, or none.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-pub struct Change {
-    pub id: ChangeId,
-    pub author: AuthorId,
-    /// Milliseconds since 1970, by the server's clock.
-    pub at: u64,
-    pub deed: Deed,
-    pub steps: Vec<Step>,
-}
-
-/// What an author asks for. Undo and redo are worked out by whoever holds the history.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-pub enum Intent {
-    Do(Vec<Step>),
-    /// More of the gesture that the author's last change began.
-    More(Vec<Step>),
-    Undo,
-    Redo,
-    /// As undo, but only of what concerns this sheet alone: for two people who share a board.
-    UndoOn(SheetId),
-    RedoOn(SheetId),
-}
-
 /// The most steps one change may have; moving or restyling counts each mark.
 pub const MAX_STEPS: usize = 10_000;
-
-/// Why a change cannot be made, in words for the person who asked for it.
-#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error, Serialize, Deserialize)]
-pub enum Refusal {
-    #[error("That mark is already gone.")]
-    Gone,
-    #[error("That mark is already there.")]
-    AlreadyThere,
-    #[error("That sheet is not part of this lesson any more.")]
-    NoSuchSheet,
-    #[error("This mark cannot be kept: {0}.")]
-    Mark(#[from] MarkFault),
-    #[error("There is nothing left to undo.")]
-    NothingToUndo,
-    #[error("There is nothing left to redo.")]
-    NothingToRedo,
-    #[error("That is too much for one change.")]
-    TooLarge,
-    #[error("You may watch this lesson, but not mark it.")]
-    NotAllowed,
-    #[error("The message could not be understood.")]
-    Unreadable,
-}
 
 /// Refuses what no sheet should be asked to apply: too many steps or marks, and marks that cannot
 /// be or cost too much to draw.

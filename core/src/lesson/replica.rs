@@ -1,6 +1,6 @@
-//! A browser's copy of the sheets, ahead of the server by what its own author has just done.
+//! A browser's copy of a lesson, ahead of the server by what its own author has just done.
 //!
-//! Two copies are kept: what the server has confirmed, and what is shown: the confirmed sheets
+//! Two copies are kept: what the server has confirmed, and what is shown: the confirmed lesson
 //! with the pending changes on top. The server's order is the truth. When its answer differs from
 //! what was shown, the shown copy is made again from the confirmed one.
 
@@ -8,19 +8,23 @@ use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
 
 use crate::geometry::ids::{AuthorId, ChangeId, MarkId};
+use crate::lesson::Lesson;
+use crate::lesson::change::{Change, Intent, What};
 use crate::marks::mark::Mark;
-use crate::sheets::change::{Change, Deed, Intent, Op, Refusal, SheetId, Step};
 use crate::sheets::history::Keep;
+use crate::sheets::refusal::Refusal;
 use crate::sheets::sheet::{Sheets, Touched};
+use crate::sheets::step::{Op, SheetId, Step};
+use crate::stage::state::StageState;
 
 /// A change of one's own that the server has not yet acknowledged.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Pending {
     pub id: ChangeId,
     pub intent: Intent,
-    /// What it came to here; the server may find otherwise. Empty for an undo of something that
-    /// only the server remembers.
-    steps: Vec<Step>,
+    /// What it came to here; the server may find otherwise. `None` for an undo of something that only
+    /// the server remembers, and for what does not apply here any more.
+    what: Option<What>,
 }
 
 /// What has to be shown anew.
@@ -28,6 +32,8 @@ pub struct Pending {
 pub enum Shown {
     /// These marks.
     Marks(Vec<Touched>),
+    /// What is on stage, and how it is seen.
+    Stage,
     /// Anything may have moved.
     Everything,
 }
@@ -36,8 +42,8 @@ pub enum Shown {
 #[derive(Debug)]
 pub struct Replica {
     author: AuthorId,
-    confirmed: Sheets,
-    shown: Sheets,
+    confirmed: Lesson,
+    shown: Lesson,
     pending: VecDeque<Pending>,
     /// The server's clock as far as it is known here, in milliseconds since 1970; the caller sets it.
     pub now: u64,
@@ -56,8 +62,8 @@ impl Replica {
     pub fn new(author: AuthorId) -> Self {
         Self {
             author,
-            confirmed: Sheets::new(Keep::Only(author)),
-            shown: Sheets::new(Keep::Only(author)),
+            confirmed: Lesson::new(Keep::Only(author)),
+            shown: Lesson::new(Keep::Only(author)),
             pending: VecDeque::new(),
             now: 0,
             beyond: Beyond::default(),
@@ -68,9 +74,14 @@ impl Replica {
         self.author
     }
 
-    /// What is to be shown.
+    /// The marks that are to be shown.
     pub fn sheets(&self) -> &Sheets {
-        &self.shown
+        &self.shown.sheets
+    }
+
+    /// What is to be shown on stage.
+    pub fn stage(&self) -> &StageState {
+        &self.shown.stage
     }
 
     /// What the server has not acknowledged, oldest first.
@@ -79,21 +90,21 @@ impl Replica {
     }
 
     pub fn can_undo(&self) -> bool {
-        self.beyond.undo > 0 || self.shown.can_undo(self.author)
+        self.beyond.undo > 0 || self.shown.sheets.can_undo(self.author)
     }
 
     pub fn can_redo(&self) -> bool {
-        self.beyond.redo > 0 || self.shown.can_redo(self.author)
+        self.beyond.redo > 0 || self.shown.sheets.can_redo(self.author)
     }
 
     /// Whether the author can redo something on this sheet alone.
     pub fn can_redo_on(&self, sheet: SheetId) -> bool {
-        self.shown.can_redo_on(self.author, sheet)
+        self.shown.sheets.can_redo_on(self.author, sheet)
     }
 
     /// Whether the author can undo something on this sheet alone.
     pub fn can_undo_on(&self, sheet: SheetId) -> bool {
-        self.shown.can_undo_on(self.author, sheet)
+        self.shown.sheets.can_undo_on(self.author, sheet)
     }
 
     /// Starts again from the server's word; pending changes stay pending and are shown on top.
@@ -102,43 +113,39 @@ impl Replica {
         &mut self,
         author: AuthorId,
         sheets: impl IntoIterator<Item = (SheetId, Vec<Arc<Mark>>)>,
+        stage: StageState,
         (undo, redo): (u32, u32),
     ) -> Shown {
         self.author = author;
-        self.confirmed = Sheets::new(Keep::Only(author));
+        self.confirmed = Lesson::new(Keep::Only(author));
+        self.confirmed.stage = stage;
         for (id, marks) in sheets {
-            self.confirmed.load(id, marks);
+            self.confirmed.sheets.load(id, marks);
         }
         self.beyond = Beyond { undo, redo };
-        self.rebuild()
-    }
-
-    /// Replaces one sheet by the server's word.
-    pub fn load_sheet(&mut self, id: SheetId, marks: Vec<Arc<Mark>>) -> Shown {
-        self.confirmed.load(id, marks);
         self.rebuild()
     }
 
     /// Does what the author asks for, here and now; the server is told by the caller. An undo that
     /// only the server can work out is pending without being shown.
     pub fn act(&mut self, id: ChangeId, intent: Intent) -> Result<Shown, Refusal> {
-        let (shown, steps) = match self.show(id, &intent) {
-            Ok(done) => done,
+        let (shown, what) = match self.show(id, &intent) {
+            Ok((shown, what)) => (shown, Some(what)),
             Err(Refusal::NothingToUndo) if self.beyond.undo > 0 && intent == Intent::Undo => {
                 self.beyond.undo -= 1;
-                (Vec::new(), Vec::new())
+                (Shown::Marks(Vec::new()), None)
             }
             Err(Refusal::NothingToRedo) if self.beyond.redo > 0 && intent == Intent::Redo => {
                 self.beyond.redo -= 1;
-                (Vec::new(), Vec::new())
+                (Shown::Marks(Vec::new()), None)
             }
             Err(refusal) => return Err(refusal),
         };
         if matches!(intent, Intent::Do(_) | Intent::More(_)) {
             self.beyond.redo = 0;
         }
-        self.pending.push_back(Pending { id, intent, steps });
-        Ok(Shown::Marks(shown))
+        self.pending.push_back(Pending { id, intent, what });
+        Ok(shown)
     }
 
     /// Takes back into the queue what an earlier page load had not got acknowledged.
@@ -146,9 +153,12 @@ impl Replica {
         if self.pending.iter().any(|p| p.id == id) {
             return Shown::Marks(Vec::new());
         }
-        let (shown, steps) = self.show(id, &intent).unwrap_or_default();
-        self.pending.push_back(Pending { id, intent, steps });
-        Shown::Marks(shown)
+        let (shown, what) = match self.show(id, &intent) {
+            Ok((shown, what)) => (shown, Some(what)),
+            Err(_) => (Shown::Marks(Vec::new()), None),
+        };
+        self.pending.push_back(Pending { id, intent, what });
+        shown
     }
 
     /// Takes a change in the server's order, one's own included.
@@ -158,17 +168,24 @@ impl Replica {
             // wrong in a way that only the server can put right. What can be shown is shown.
             return self.rebuild();
         };
-        if let Some(at) = self.pending.iter().position(|p| p.id == change.id) {
-            let own = self.pending.remove(at).expect("just found");
-            return if at == 0 && own.steps == change.steps {
-                // Here the marks were made a little earlier than in the log.
-                self.shown.take_times(&self.confirmed, change);
-                Shown::Marks(Vec::new())
-            } else {
-                self.rebuild()
-            };
+        let own = self.pending.iter().position(|p| p.id == change.id);
+        let own = own.and_then(|at| Some((at, self.pending.remove(at)?)));
+        let What::Marks { deed, steps } = &change.what else {
+            return self.restage();
+        };
+        if let Some((at, own)) = own {
+            let as_shown = matches!(&own.what, Some(What::Marks { steps: s, .. }) if s == steps);
+            if at > 0 || !as_shown {
+                return self.rebuild();
+            }
+            // Here the marks were made a little earlier than in the log.
+            self.shown.sheets.take_times(&self.confirmed.sheets, steps);
+            return Shown::Marks(Vec::new());
         }
-        if self.meets_pending(change) || self.shown.apply(change).is_err() {
+        let shown = &mut self.shown.sheets;
+        if meets(&self.pending, steps)
+            || shown.apply(change.author, change.at, *deed, steps).is_err()
+        {
             return self.rebuild();
         }
         Shown::Marks(touched)
@@ -189,47 +206,59 @@ impl Replica {
         self.acknowledged(id)
     }
 
-    fn show(
-        &mut self,
-        id: ChangeId,
-        intent: &Intent,
-    ) -> Result<(Vec<Touched>, Vec<Step>), Refusal> {
-        let (deed, steps) = self.shown.resolve(self.author, intent)?;
-        let change = change(id, self.author, self.now, deed, steps);
-        Ok((self.shown.apply(&change)?, change.steps))
+    fn show(&mut self, id: ChangeId, intent: &Intent) -> Result<(Shown, What), Refusal> {
+        let what = self.shown.resolve(self.author, intent)?;
+        let (author, at) = (self.author, self.now);
+        let change = Change {
+            id,
+            author,
+            at,
+            what,
+        };
+        let touched = self.shown.apply(&change)?;
+        let shown = match &change.what {
+            What::Marks { .. } => Shown::Marks(touched),
+            What::Stage(_) => Shown::Stage,
+        };
+        Ok((shown, change.what))
+    }
+
+    /// The shown stage is made again: steps of the stage are few, and independent of marks.
+    fn restage(&mut self) -> Shown {
+        self.shown.stage = self.confirmed.stage.clone();
+        for p in &mut self.pending {
+            if let Intent::Stage(steps) = &p.intent {
+                // What no longer applies will be refused by the server as well.
+                let settled = self.shown.stage.settled(steps).ok();
+                settled
+                    .iter()
+                    .flatten()
+                    .for_each(|s| self.shown.stage.apply(s));
+                p.what = settled.map(What::Stage);
+            }
+        }
+        Shown::Stage
     }
 
     fn rebuild(&mut self) -> Shown {
         self.shown = self.confirmed.clone();
         let mut pending = std::mem::take(&mut self.pending);
         for p in &mut pending {
-            // What no longer applies will be refused by the server as well.
-            p.steps = self
-                .show(p.id, &p.intent)
-                .map(|(_, steps)| steps)
-                .unwrap_or_default();
+            p.what = self.show(p.id, &p.intent).map(|(_, what)| what).ok();
         }
         self.pending = pending;
         Shown::Everything
     }
-
-    /// Whether somebody else's change and a pending one are about the same marks.
-    fn meets_pending(&self, change: &Change) -> bool {
-        let theirs = subjects(&change.steps);
-        self.pending
-            .iter()
-            .any(|p| subjects(&p.steps).meets(&theirs))
-    }
 }
 
-fn change(id: ChangeId, author: AuthorId, at: u64, deed: Deed, steps: Vec<Step>) -> Change {
-    Change {
-        id,
-        author,
-        at,
-        deed,
-        steps,
-    }
+/// Whether somebody else's steps and pending ones are about the same marks.
+fn meets(pending: &VecDeque<Pending>, theirs: &[Step]) -> bool {
+    let theirs = subjects(theirs);
+    let marked = pending.iter().filter_map(|p| match &p.what {
+        Some(What::Marks { steps, .. }) => Some(subjects(steps)),
+        _ => None,
+    });
+    marked.into_iter().any(|ours| ours.meets(&theirs))
 }
 
 /// The marks and whole sheets that steps are about.

@@ -1,0 +1,7 @@
+//! Everything that a lesson remembers: its sheets and its stage, moved by changes in one order.
+
+pub mod change;
+mod remembered;
+pub mod replica;
+
+pub use remembered::Lesson;

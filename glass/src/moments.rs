@@ -1,0 +1,182 @@
+//! How the stage is seen while a hand moves it: larger, scrolled, divided elsewhere. It is shown at once,
+//! told at once, and remembered by the server when it has come to rest.
+
+use std::collections::HashMap;
+
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
+use bozzetto_core::lesson::change::{Change, Intent};
+use bozzetto_core::stage::backdrop::ViewState;
+use bozzetto_core::stage::state::{Becomes, Stage};
+use bozzetto_core::stage::step::StageStep;
+use bozzetto_core::wire::ToServer;
+
+use crate::Glass;
+use crate::events::Event;
+
+/// See the module's description.
+#[derive(Default)]
+pub(crate) struct Moments {
+    seen: HashMap<BackdropId, Moment>,
+    /// Where the divider is while it is in the hand.
+    pub(crate) divider: Option<f64>,
+}
+
+struct Moment {
+    seen: ViewState,
+    /// The hand is here. What others say meanwhile is older, or will be heard again.
+    own: bool,
+}
+
+impl Glass {
+    /// Whether this is a participant's page, which is told only what is on stage.
+    pub(crate) fn follows(&self) -> bool {
+        self.replica.stage().is_blank()
+    }
+
+    /// Changes how a backdrop on stage is seen, here at once and for everybody.
+    pub(crate) fn see(&mut self, id: &str, change: impl FnOnce(&mut ViewState)) {
+        let Some(known) = self.backdrop(id) else {
+            return;
+        };
+        let Some(room) = self.room_of(known.id) else {
+            return;
+        };
+        let mut seen = known.seen.clone();
+        change(&mut seen);
+        let seen = seen.settled(known, &room);
+        let backdrop = known.id;
+        let Some(remembered) = self.replica.stage().backdrop(backdrop) else {
+            return;
+        };
+        if seen == known.seen {
+            return;
+        }
+        if seen.goes_along(&remembered.seen) {
+            let (seen, own) = (seen, true);
+            let told = Box::new(seen.clone());
+            self.take_seen(backdrop, &seen);
+            self.moments.seen.insert(backdrop, Moment { seen, own });
+            return self.send(&ToServer::See {
+                backdrop,
+                seen: told,
+            });
+        }
+        self.moments.seen.remove(&backdrop);
+        let seen = Box::new(seen);
+        self.act(Intent::Stage(vec![StageStep::See { backdrop, seen }]));
+    }
+
+    /// Somebody else's hand is on a backdrop; `true` when it is seen otherwise for that.
+    pub(crate) fn take_moment(&mut self, id: BackdropId, seen: ViewState) -> bool {
+        if self.follows() {
+            return self.take_seen(id, &seen);
+        }
+        let remembered = self.replica.stage().backdrop(id);
+        let fits = remembered.is_some_and(|b| seen.goes_along(&b.seen));
+        if !fits || self.moments.seen.get(&id).is_some_and(|m| m.own) {
+            return false;
+        }
+        let shown = self.take_seen(id, &seen);
+        self.moments.seen.insert(id, Moment { seen, own: false });
+        shown
+    }
+
+    /// A change of the stage has come in its place in the order: what went along with a hand until
+    /// then has come to rest, unless this hand has gone on since.
+    pub(crate) fn settle_moments(&mut self, change: &Change, us: AuthorId) {
+        for step in change.stage_steps() {
+            if let StageStep::See { backdrop, seen } = step
+                && let Some(moment) = self.moments.seen.get(backdrop)
+                && !(moment.own && change.author == us && moment.seen != **seen)
+            {
+                self.moments.seen.remove(backdrop);
+            }
+        }
+    }
+
+    /// The line is there again: others' hands are as the server says, and it is told of ours again.
+    pub(crate) fn renew_moments(&mut self, theirs: Vec<(BackdropId, ViewState)>) {
+        self.moments.seen.retain(|_, moment| moment.own);
+        for (id, seen) in theirs {
+            self.take_moment(id, seen);
+        }
+        let ours = self.moments.seen.iter().filter(|(_, m)| m.own);
+        let ours: Vec<_> = ours.map(|(id, m)| (*id, m.seen.clone())).collect();
+        for (backdrop, seen) in ours {
+            let seen = Box::new(seen);
+            self.send(&ToServer::See { backdrop, seen });
+        }
+    }
+
+    /// A backdrop on stage is seen like this from now on; `true` when it is on stage.
+    pub(crate) fn take_seen(&mut self, id: BackdropId, seen: &ViewState) -> bool {
+        let Some(shown) = self.on_stage.each_mut().find(|b| b.id == id) else {
+            return false;
+        };
+        let other_page = shown.seen.page != seen.page;
+        shown.seen = seen.clone();
+        if other_page {
+            self.spoil_everything();
+        } else {
+            self.spoil_view();
+        }
+        true
+    }
+
+    /// Shows the stage as it is: what is remembered, and what goes along with a hand.
+    pub(crate) fn restage(&mut self) {
+        let state = self.replica.stage();
+        if state.is_blank() {
+            return;
+        }
+        let mut stage = state.on_stage();
+        let moments = &mut self.moments;
+        moments.seen.retain(|id, moment| {
+            let remembered = state.backdrop(*id);
+            remembered.is_some_and(|b| moment.seen.goes_along(&b.seen))
+        });
+        for b in stage.each_mut() {
+            if let Some(moment) = moments.seen.get(&b.id) {
+                b.seen = moment.seen.clone();
+            }
+        }
+        if let (Some((_, divider)), Some(held)) = (&mut stage.beside, moments.divider) {
+            *divider = held;
+        }
+        let lesson = Event::lesson(state);
+        let mut news = std::mem::take(&mut self.news);
+        if self.shown_lesson.as_ref() != Some(&lesson) {
+            news.push(Event::Lesson(lesson.clone()));
+            self.shown_lesson = Some(lesson);
+        }
+        self.put_on_stage(stage, &mut news);
+        self.news = news;
+    }
+
+    /// Puts this on stage here, and says what the page has to know of it.
+    pub(crate) fn put_on_stage(&mut self, stage: Stage, events: &mut Vec<Event>) {
+        let shown = |s: &Stage| {
+            let beside = s.beside.as_ref().map(|(b, _)| (b.id, b.seen.page));
+            (s.current.as_ref().map(|b| (b.id, b.seen.page)), beside)
+        };
+        let becomes = self.on_stage.becomes(&stage);
+        let turned = shown(&self.on_stage) != shown(&stage);
+        self.on_stage = stage;
+        if turned {
+            self.clear_selection();
+            // A stroke belongs to the backdrop that it was begun on.
+            self.lift_all();
+            self.spoil_everything();
+        } else if becomes != Becomes::Same {
+            self.spoil_view();
+        }
+        match becomes {
+            Becomes::Other => events.push(Event::Panes),
+            Becomes::SeenOtherwise => {
+                let all = self.on_stage.each();
+                events.extend(all.map(|b| Event::seen(b.id)));
+            }
+            Becomes::Same => {}
+        }
+    }
+}
