@@ -3,7 +3,7 @@
 
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { apart, capture, colour, decode, drag, ready, startNow, straight } from "../stage.js";
+import { apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 
 /** @type {Server} */
 let server;
@@ -32,8 +32,6 @@ test("what cannot be done without the line says so; what can, goes on", async ({
     await deed();
     await expect(says).toContainText(/line to the server is down/);
   };
-  await said(() => page.keyboard.press("PageUp"));
-  await said(() => page.keyboard.press("+"));
   await said(() => page.keyboard.press("n"));
   await said(async () => {
     await page.keyboard.press("c");
@@ -56,6 +54,48 @@ test("what cannot be done without the line says so; what can, goes on", async ({
   await expect(page.locator("#backdrop-name")).not.toHaveText(/^Note/);
   const file = await capture(page, { x: 300, y: 200 }, { x: 600, y: 400 });
   expect(decode(file).width).toBeGreaterThan(300);
+});
+
+test("the stage goes on without the line, and everybody else follows when it is back", async ({
+  browser,
+  page,
+  context,
+}) => {
+  await startNow(page, server.base);
+  await page.locator("#order").click();
+  await page.getByRole("button", { name: "Ruled" }).click();
+  const place = page.locator("#backdrop-place");
+  await expect(place).toContainText("2 of 2");
+  const phone = await follow(browser, page, "Ines");
+  await context.setOffline(true);
+  await expect(page.locator("#line")).toContainText("The line to the server is down");
+  await page.keyboard.press("PageUp");
+  await expect(place).toContainText("1 of 2");
+  await page.keyboard.press("+");
+  await expect(page.locator("#page-shown")).toHaveText("2 of 2");
+  await page.keyboard.press("2");
+  await drag(page, straight({ x: 300, y: 300 }, { x: 700, y: 300 }));
+  await expect.poll(async () => apart(await colour(page, 500, 300), VERMILION)).toBeLessThan(8);
+  await expect(page.locator("#says")).toBeHidden();
+  await context.setOffline(false);
+  const there = await seenAt(page, phone, 500, 300);
+  await expect.poll(async () => apart(await colour(phone, there.x, there.y), VERMILION)).toBeLessThan(8);
+  await expect(page.locator("#page-shown")).toHaveText("2 of 2");
+
+  // And when the page goes before the line is back, with the next one.
+  await context.setOffline(true);
+  await expect(page.locator("#line")).toContainText("The line to the server is down");
+  await page.keyboard.press("PageDown");
+  await expect(place).toContainText("2 of 2");
+  const stage = page.url();
+  await page.close();
+  await context.setOffline(false);
+  await expect.poll(async () => apart(await colour(phone, there.x, there.y), VERMILION)).toBeLessThan(8);
+  const again = await context.newPage();
+  await again.goto(stage);
+  await ready(again);
+  await expect(again.locator("#backdrop-place")).toContainText("2 of 2");
+  await expect.poll(async () => apart(await colour(phone, there.x, there.y), VERMILION)).toBeGreaterThan(60);
 });
 
 test("a page that goes while its line is deaf loses nothing, however much it had to say", async ({ page }) => {
