@@ -348,12 +348,19 @@ impl BackdropView {
 }
 
 impl ViewState {
-    /// Whether this differs from `before` only in what goes along with a hand: how large it is seen,
-    /// and how far it is scrolled. That is told at once, and remembered when it has come to rest.
+    /// Whether this differs from `before` only in what goes along with a hand: how large it is seen, how
+    /// far it is scrolled, which moment of a film is looked for. That is told at once, and remembered
+    /// when it has come to rest.
     pub fn goes_along(&self, before: &Self) -> bool {
+        let sought = Playback {
+            at: self.playback.at,
+            since: self.playback.since,
+            ..before.playback
+        };
         let moved = Self {
             zoom: self.zoom,
             scroll: self.scroll,
+            playback: sought,
             ..before.clone()
         };
         *self == moved

@@ -11,21 +11,21 @@ use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::{self};
 use bozzetto_core::sheets::step::{self, Deed, SheetId};
 use bozzetto_core::wire::decode;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 struct Style {
     tip: Tip,
     colour: Rgb,
     width: f32,
 }
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 enum Body {
     Stroke(Points),
 }
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 struct Mark {
     id: MarkId,
     author: AuthorId,
@@ -35,7 +35,7 @@ struct Mark {
     z: i64,
 }
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 enum Op {
     Add(Mark),
     Remove(MarkId),
@@ -51,13 +51,13 @@ enum Op {
     Wipe,
 }
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 struct Step {
     sheet: SheetId,
     op: Op,
 }
 
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 struct Old {
     id: ChangeId,
     author: AuthorId,
@@ -110,49 +110,4 @@ fn fitted(old: Mark) -> Option<mark::Mark> {
 
 fn styled(style: &Style) -> mark::Style {
     mark::Style::new(style.tip, style.colour, style.width)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use bozzetto_core::geometry::frames::Point;
-    use bozzetto_core::ink::InkPoint;
-    use bozzetto_core::wire::encode;
-
-    #[test]
-    fn a_stroke_of_the_first_form_lies_where_it_lay() {
-        let point = |i: u32| InkPoint::new(Point::new(f64::from(i) * 9.0, 50.0), 6.0);
-        let mark = Mark {
-            id: MarkId(4),
-            author: AuthorId(9),
-            style: Style {
-                tip: Tip::Round,
-                colour: Rgb::hex(0xD55E00),
-                width: 6.0,
-            },
-            body: Body::Stroke(Points((0..30).map(point).collect())),
-            transform: Map::coincident(),
-            z: 7,
-        };
-        let old = Old {
-            id: ChangeId(1),
-            author: AuthorId(9),
-            at: 5,
-            deed: Deed::Do,
-            steps: vec![Step {
-                sheet: SheetId::Glass,
-                op: Op::Add(mark),
-            }],
-        };
-        let now = change(&encode(&old)).expect("it is one");
-        let step::Op::Add(mark) = &now.steps()[0].op else {
-            panic!("{now:?}");
-        };
-        let b = mark.bounds();
-        assert!(
-            (b.x0 + 3.0).abs() < 0.1 && (b.x1 - 264.0).abs() < 0.1,
-            "{b:?}"
-        );
-        assert!((b.y0 - 47.0).abs() < 0.1 && mark.check().is_ok());
-    }
 }
