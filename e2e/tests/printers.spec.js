@@ -1,9 +1,11 @@
 // @ts-check
 // The two printers, canvas and raster, show the same picture; pages are accessible.
 
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
-import { Server } from "../server.js";
+import { root, Server } from "../server.js";
 import { decode, ready } from "../stage.js";
 
 /** @type {Server} */
@@ -36,17 +38,46 @@ test("what the browser shows is what the server captures", async ({ browser }) =
   });
   const address = (await answer.text()).match(/data-picture="([^"]+)"/)?.[1];
   const taken = decode(await (await page.request.get(server.base + address)).body());
-  expect([taken.width, taken.height]).toEqual([shown.width, shown.height]);
+  same(taken, shown);
+});
+
+/**
+ * Edges are softened a little differently; nothing else may differ.
+ * @param {ReturnType<typeof decode>} one @param {ReturnType<typeof decode>} other
+ */
+function same(one, other) {
+  expect([one.width, one.height]).toEqual([other.width, other.height]);
   let sum = 0;
   let far = 0;
-  for (let i = 0; i < taken.data.length; i++) {
-    const d = Math.abs(taken.data[i] - shown.data[i]);
+  for (let i = 0; i < one.data.length; i++) {
+    const d = Math.abs(one.data[i] - other.data[i]);
     sum += d;
     if (d > 64) far++;
   }
-  // Edges are softened a little differently; nothing else may differ.
-  expect(sum / taken.data.length).toBeLessThan(1);
-  expect(far / taken.data.length).toBeLessThan(0.002);
+  expect(sum / one.data.length).toBeLessThan(1);
+  expect(far / one.data.length).toBeLessThan(0.002);
+}
+
+test("groups come to the same on a canvas as in pixels", async ({ page }) => {
+  await page.goto(`${server.base}/lessons/1/stage`);
+  await ready(page);
+  const [list, pixels] = ["list", "png"].map((f) => readFileSync(join(root, "target/agreement", `groups.${f}`)));
+  const module = await page.locator('link[rel="modulepreload"]').getAttribute("href");
+  const canvas = await page.evaluate(
+    async ([address, list]) => {
+      const { default: init, Glass } = await import(address);
+      const wasm = await init();
+      const { print } = await import(new URL("../js/printer.js", new URL(address, location.href)).href);
+      const canvas = document.createElement("canvas");
+      [canvas.width, canvas.height] = [960, 540];
+      const glass = new Glass(1);
+      if (!glass.take_list(Uint8Array.from(list))) throw new Error("no list");
+      print(canvas.getContext("2d"), glass, wasm);
+      return canvas.toDataURL("image/png").split(",")[1];
+    },
+    /** @type {[string, number[]]} */ ([module, [...list]]),
+  );
+  same(decode(pixels), decode(Buffer.from(canvas, "base64")));
 });
 
 for (const [name, path] of [

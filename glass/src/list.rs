@@ -1,8 +1,7 @@
 //! The display list as flat arrays, which the canvas printer reads straight out of memory.
 
 use bozzetto_core::display::colour::Rgb;
-use bozzetto_core::display::{Blend, DisplayList, Item, Placing};
-use bozzetto_core::geometry::frames::{Glass as GlassFrame, Rect};
+use bozzetto_core::display::{Blend, DisplayList, Group, Item, Path, Placing};
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
@@ -10,8 +9,8 @@ use crate::Glass;
 /// These stand where a fill has its blend: 0 covers, [`MIXES`] mixes.
 const MIXES: u32 = 1;
 const PLACED: u32 = 2;
-const CLIP: u32 = 3;
-const UNCLIP: u32 = 4;
+const GROUP: u32 = 3;
+const END: u32 = 4;
 
 /// How the canvas paints a fill. A layer is mixed with the page in one way, whatever is on it, and
 /// `hard-light` is both: half as light as a colour it multiplies by that colour, and half as dark it
@@ -42,7 +41,11 @@ impl List {
         self.items.clear();
         self.verbs.clear();
         self.coords.clear();
-        for item in &list.items {
+        self.add(&list.items);
+    }
+
+    fn add(&mut self, items: &[Item]) {
+        for item in items {
             let (path, colour, blend, opacity) = match item {
                 Item::Fill {
                     path,
@@ -54,8 +57,10 @@ impl List {
                     self.place(placing, *opacity);
                     continue;
                 }
-                Item::Clip(within) => {
-                    self.clip(within.as_ref());
+                Item::Group(group) => {
+                    self.begin(group);
+                    self.add(&group.items);
+                    self.items.extend([0, END, 0, 0, 0]);
                     continue;
                 }
                 // Pictures of backdrops are elements of the page; see `panes`.
@@ -63,28 +68,33 @@ impl List {
             };
             let (colour, blend) = mixing(*colour, *blend);
             let rgb = u32::from(colour.r) << 16 | u32::from(colour.g) << 8 | u32::from(colour.b);
-            self.items.extend([
-                rgb,
-                blend,
-                (opacity * 1000.0).round() as u32,
-                path.verbs.len() as u32,
-                path.coords.len() as u32,
-            ]);
-            self.verbs.extend(path.verbs.iter().map(|v| *v as u8));
-            self.coords.extend_from_slice(&path.coords);
+            self.item([rgb, blend], *opacity, path, &[]);
         }
     }
 }
 
 impl List {
-    /// A clip has four coordinates, x0, y0, x1, y1; its end has none.
-    fn clip(&mut self, within: Option<&Rect<GlassFrame>>) {
-        let (kind, n) = within.map_or((UNCLIP, 0), |_| (CLIP, 4));
-        self.items.extend([0, kind, 0, 0, n]);
-        if let Some(r) = within {
-            self.coords
-                .extend([r.x0, r.y0, r.x1, r.y1].map(|v| v as f32));
-        }
+    /// A group begins with its blend where a fill has its colour, and seven coordinates before those of
+    /// the path that it is cut by: its map, and how softly it ends.
+    fn begin(&mut self, group: &Group) {
+        let [a, b, c, d, e, f] = group.map.coefficients().map(|v| v as f32);
+        let first = [a, b, c, d, e, f, group.softness];
+        let whole = Path::default();
+        let clip = group.clip.as_ref().unwrap_or(&whole);
+        self.item([group.blend as u32, GROUP], group.opacity, clip, &first);
+    }
+
+    fn item(&mut self, [what, kind]: [u32; 2], opacity: f32, path: &Path, first: &[f32]) {
+        self.items.extend([
+            what,
+            kind,
+            (opacity * 1000.0).round() as u32,
+            path.verbs.len() as u32,
+            (first.len() + path.coords.len()) as u32,
+        ]);
+        self.verbs.extend(path.verbs.iter().map(|v| *v as u8));
+        self.coords.extend_from_slice(first);
+        self.coords.extend_from_slice(&path.coords);
     }
 
     /// A placed picture stands in the list as the two halves of its name where a fill has its colour
@@ -127,5 +137,12 @@ impl Glass {
 
     pub fn coords_len(&self) -> usize {
         self.list.coords.len()
+    }
+
+    /// Takes a packed display list from elsewhere, to be printed: for holding the printers against each
+    /// other. `false` when it is none.
+    pub fn take_list(&mut self, bytes: &[u8]) -> bool {
+        let list = bozzetto_core::wire::decode::<DisplayList>(bytes);
+        list.map(|list| self.list.set(&list)).is_some()
     }
 }

@@ -7,11 +7,11 @@ use std::thread;
 
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::colour::Rgb;
-use bozzetto_core::display::{Blend, DisplayList, Item, Path, Verb};
-use bozzetto_core::geometry::frames::{self, Map, Point, Rect, Size};
+use bozzetto_core::display::{Blend, DisplayList, Group, Item, Path, Verb};
+use bozzetto_core::geometry::frames::{self, Glass, Map, Point, Rect, Size};
 use resvg::tiny_skia::{
-    BlendMode, Color, FillRule, FilterQuality, Mask, Paint, PathBuilder, Pixmap, PixmapMut,
-    PixmapPaint, Shader, Transform,
+    BlendMode, Color, FillRule, FilterQuality, IntSize, Mask, Paint, PathBuilder, Pixmap,
+    PixmapMut, PixmapPaint, Shader, Transform,
 };
 
 use crate::picture::{Pixels, Shown, Source, Vector};
@@ -73,7 +73,9 @@ pub fn capture(
     })
 }
 
-/// What is worked out before any row is printed, by the places of its items.
+/// What is worked out before any row is printed, by the places of its items in
+/// [`DisplayList::each`].
+#[derive(Default)]
 struct Ready {
     /// Pages of documents, and where their first pixel lies.
     pages: HashMap<usize, (Pixels, i32, i32)>,
@@ -81,40 +83,53 @@ struct Ready {
 }
 
 fn ready(list: &DisplayList, plan: &Plan, shown: &Shown) -> Ready {
-    let (map, room) = (
-        plan.to_pixels(),
-        Size::new(f64::from(plan.width), f64::from(plan.height)),
+    let room = Size::new(f64::from(plan.width), f64::from(plan.height));
+    let mut ready = Ready::default();
+    make_ready(
+        &mut 0,
+        &list.items,
+        &plan.to_pixels(),
+        room,
+        shown,
+        &mut ready,
     );
-    // Of a page that is not too large to be printed at once, the part that is in the planned area.
-    let page = |item: &Item| {
-        let Item::Picture { source, to } = item else {
-            return None;
-        };
-        let Some(Source::Page(page)) = shown.backdrops.get(source) else {
-            return None;
-        };
-        let (part, x, y) = page.part(&map.apply_rect(to), room)?;
-        if f64::from(part.width) * f64::from(part.height) > KEPT {
-            return None;
+    ready
+}
+
+fn make_ready(
+    number: &mut usize,
+    items: &[Item],
+    map: &Map<Glass, frames::Pixels>,
+    room: Size<frames::Pixels>,
+    shown: &Shown,
+    ready: &mut Ready,
+) {
+    for item in items {
+        let here = *number;
+        *number += 1;
+        match item {
+            // Of a page that is not too large to be printed at once, the part that is in the planned
+            // area.
+            Item::Picture { source, to } => {
+                if let Some(Source::Page(page)) = shown.backdrops.get(source)
+                    && let Some((part, x, y)) = page.part(&map.apply_rect(to), room)
+                    && f64::from(part.width) * f64::from(part.height) <= KEPT
+                    && let Some(printed) = page.document.print(page.number, &part)
+                {
+                    ready.pages.insert(here, (printed.into(), x, y));
+                }
+            }
+            Item::Placed { placing, .. } => {
+                let source = shown.placed.get(&placing.picture);
+                let made = source.and_then(|source| placed::ready(source, placing, map));
+                ready.placed.extend(made.map(|made| (here, made)));
+            }
+            Item::Group(group) => {
+                let map = group.map.then(map);
+                make_ready(number, &group.items, &map, room, shown, ready);
+            }
+            Item::Fill { .. } => {}
         }
-        let printed = page.document.print(page.number, &part)?;
-        Some((printed.into(), x, y))
-    };
-    let placed = |item: &Item| match item {
-        Item::Placed { placing, .. } => {
-            let source = shown.placed.get(&placing.picture)?;
-            placed::ready(source, placing, &map)
-        }
-        _ => None,
-    };
-    let items = || list.items.iter().enumerate();
-    Ready {
-        pages: items()
-            .filter_map(|(i, item)| Some((i, page(item)?)))
-            .collect(),
-        placed: items()
-            .filter_map(|(i, item)| Some((i, placed(item)?)))
-            .collect(),
     }
 }
 
@@ -131,72 +146,186 @@ fn print_rows(
     in_bands(pixmap, |band, top| {
         let top = f64::from(first + top);
         let map = map.then(&Map::scale_then_move(1.0, 0.0, -top));
-        let room = Size::new(f64::from(band.width()), f64::from(band.height()));
-        let mut clip: Option<Clip> = None;
-        for (i, item) in list.items.iter().enumerate() {
+        let printing = Printing { shown, ready };
+        printing.items(band, &mut 0, &list.items, &map, (0.0, -top), None);
+    });
+}
+
+/// What all items are printed with.
+struct Printing<'a> {
+    shown: &'a Shown,
+    ready: &'a Ready,
+}
+
+impl Printing<'_> {
+    /// Prints items; `number` is the first one's. `origin` is where the planned area's corner lies in
+    /// these pixels.
+    fn items(
+        &self,
+        onto: &mut PixmapMut,
+        number: &mut usize,
+        items: &[Item],
+        map: &Map<Glass, frames::Pixels>,
+        origin: (f64, f64),
+        clip: Option<&Clip>,
+    ) {
+        let room = Size::new(f64::from(onto.width()), f64::from(onto.height()));
+        for item in items {
+            let here = *number;
+            *number += 1;
             match item {
-                Item::Clip(within) => {
-                    clip = within.and_then(|r| Clip::new(&map.apply_rect(&r), room));
-                }
                 Item::Fill {
                     path,
                     colour,
                     blend,
                     opacity,
                 } => {
-                    let on_band = map.apply_rect(&path.bounds());
-                    if on_band.intersects(&Rect::of_size(room)) {
+                    let there = map.apply_rect(&path.bounds());
+                    if there.intersects(&Rect::of_size(room)) {
                         let ink = paint(*colour, *blend, *opacity);
-                        fill(band, path, &ink, transform(&map), clip.as_ref());
+                        fill(onto, path, &ink, transform(map), clip);
                     }
                 }
                 Item::Picture { source, to } => {
-                    if let Some((printed, x, y)) = ready.pages.get(&i) {
-                        let corner = Point::new(f64::from(*x), f64::from(*y) - top);
+                    if let Some((printed, x, y)) = self.ready.pages.get(&here) {
+                        let (x, y) = (f64::from(*x) + origin.0, f64::from(*y) + origin.1);
+                        let corner = Point::new(x, y);
                         let to = Rect::from_corners(corner, corner);
-                        at_own_size(band, printed, &to, clip.as_ref());
-                    } else if let Some(source) = shown.backdrops.get(source) {
-                        place(band, source, &map.apply_rect(to), clip.as_ref());
+                        at_own_size(onto, printed, &to, clip);
+                    } else if let Some(source) = self.shown.backdrops.get(source) {
+                        place(onto, source, &map.apply_rect(to), clip);
                     }
                 }
                 Item::Placed { placing, opacity } => {
-                    if let Some(source) = shown.placed.get(&placing.picture) {
-                        let mask = clip.as_ref().map(|c| &c.mask);
-                        let from = (source, ready.placed.get(&i));
-                        placed::print(band, from, placing, *opacity, &map, mask);
+                    if let Some(source) = self.shown.placed.get(&placing.picture) {
+                        let mask = clip.map(|c| &c.mask);
+                        let from = (source, self.ready.placed.get(&here));
+                        placed::print(onto, from, placing, *opacity, map, mask);
                     }
                 }
+                Item::Group(group) => self.group(onto, number, group, map, origin, clip),
             }
         }
-    });
+    }
+
+    fn group(
+        &self,
+        onto: &mut PixmapMut,
+        number: &mut usize,
+        group: &Group,
+        map: &Map<Glass, frames::Pixels>,
+        origin: (f64, f64),
+        clip: Option<&Clip>,
+    ) {
+        let own = group.clip.as_ref().map(|path| Clip::new(path, map, onto));
+        let both = match (own, clip) {
+            (Some(own), Some(around)) => Some(own.and(around)),
+            (own, _) => own,
+        };
+        let clip = both.as_ref().or(clip);
+        let inner = group.map.then(map);
+        if group.is_flat() {
+            return self.items(onto, number, &group.items, &inner, origin, clip);
+        }
+        // What lies just beside these pixels is softened into them.
+        let deviation = f64::from(group.softness) * map.mean_scale();
+        let margin = (3.0 * deviation).ceil() as u32;
+        let (width, height) = (onto.width() + 2 * margin, onto.height() + 2 * margin);
+        let Some(mut apart) = Pixmap::new(width, height) else {
+            return;
+        };
+        let by = f64::from(margin);
+        let (map, at) = (
+            inner.then(&Map::scale_then_move(1.0, by, by)),
+            (origin.0 + by, origin.1 + by),
+        );
+        self.items(&mut apart.as_mut(), number, &group.items, &map, at, None);
+        let apart = match deviation > 0.0 {
+            true => softened(apart, deviation as f32),
+            false => apart,
+        };
+        let paint = PixmapPaint {
+            opacity: group.opacity,
+            blend_mode: mixed(group.blend),
+            quality: FilterQuality::Nearest,
+        };
+        let (x, y) = (-(margin as i32), -(margin as i32));
+        let mask = clip.map(|c| &c.mask);
+        onto.draw_pixmap(x, y, apart.as_ref(), &paint, Transform::identity(), mask);
+    }
 }
 
-/// The part of a band that is drawn on, on whole pixels: panes lie side by side without a seam.
+/// Blurred by a Gaussian of this standard deviation, in pixels.
+fn softened(pixmap: Pixmap, deviation: f32) -> Pixmap {
+    let size = (pixmap.width(), pixmap.height());
+    let pixels = image::RgbaImage::from_raw(size.0, size.1, pixmap.take());
+    let pixels = pixels.expect("as many bytes as pixels ask for");
+    let soft = image::imageops::blur(&pixels, deviation).into_raw();
+    let size = IntSize::from_wh(size.0, size.1).expect("it was one before");
+    Pixmap::from_vec(soft, size).expect("as many bytes as before")
+}
+
+/// The part that is drawn on.
 struct Clip {
     mask: Mask,
-    /// left, top, right, bottom
+    /// The rectangle that contains it: left, top, right, bottom.
     within: [i32; 4],
+    /// It is that rectangle.
+    whole: bool,
 }
 
 impl Clip {
-    /// A part that is empty lets nothing through.
-    fn new(within: &Rect<frames::Pixels>, room: Size<frames::Pixels>) -> Option<Self> {
-        let mut mask = Mask::new(room.width as u32, room.height as u32)?;
-        let edge = |v: f64, most: f64| v.round().clamp(0.0, most) as i32;
+    /// A rectangle is cut at whole pixels: panes lie side by side without a seam. A part that is empty
+    /// lets nothing through.
+    fn new(path: &Path, map: &Map<Glass, frames::Pixels>, onto: &PixmapMut) -> Self {
+        let (width, height) = (onto.width(), onto.height());
+        let mut mask = Mask::new(width, height).expect("as large as what is drawn on");
+        let edge = |v: f64, most: u32| v.round().clamp(0.0, f64::from(most)) as i32;
+        let [_, b, c, ..] = map.coefficients();
+        let upright = path.as_rect().filter(|_| b == 0.0 && c == 0.0);
+        let Some(rect) = upright else {
+            if let Some(path) = skia_path(path) {
+                mask.fill_path(&path, FillRule::Winding, true, transform(map));
+            }
+            return Self {
+                mask,
+                within: [0, 0, width as i32, height as i32],
+                whole: false,
+            };
+        };
+        let at = map.apply_rect(&rect);
         let within = [
-            edge(within.x0, room.width),
-            edge(within.y0, room.height),
-            edge(within.x1, room.width),
-            edge(within.y1, room.height),
+            edge(at.x0, width),
+            edge(at.y0, height),
+            edge(at.x1, width),
+            edge(at.y1, height),
         ];
         let [x0, y0, x1, y1] = within.map(|v| v as usize);
-        let width = room.width as usize;
         if x0 < x1 {
             for y in y0..y1 {
-                mask.data_mut()[y * width + x0..y * width + x1].fill(255);
+                let row = y * width as usize;
+                mask.data_mut()[row + x0..row + x1].fill(255);
             }
         }
-        Some(Self { mask, within })
+        Self {
+            mask,
+            within,
+            whole: true,
+        }
+    }
+
+    /// What lies in both.
+    fn and(mut self, other: &Self) -> Self {
+        for (a, b) in self.mask.data_mut().iter_mut().zip(other.mask.data()) {
+            *a = (u16::from(*a) * u16::from(*b) / 255) as u8;
+        }
+        let [x0, y0, x1, y1] = self.within;
+        let [left, top, right, bottom] = other.within;
+        Self {
+            mask: self.mask,
+            within: [x0.max(left), y0.max(top), x1.min(right), y1.min(bottom)],
+            whole: self.whole && other.whole,
+        }
     }
 }
 
@@ -234,13 +363,17 @@ fn paint(colour: Rgb, blend: Blend, opacity: f32) -> Paint<'static> {
     shown.apply_opacity(opacity);
     Paint {
         shader: Shader::SolidColor(shown),
-        blend_mode: match blend {
-            Blend::Over => BlendMode::SourceOver,
-            Blend::Multiply => BlendMode::Multiply,
-            Blend::Screen => BlendMode::Screen,
-        },
+        blend_mode: mixed(blend),
         anti_alias: true,
         ..Default::default()
+    }
+}
+
+fn mixed(blend: Blend) -> BlendMode {
+    match blend {
+        Blend::Over => BlendMode::SourceOver,
+        Blend::Multiply => BlendMode::Multiply,
+        Blend::Screen => BlendMode::Screen,
     }
 }
 
@@ -328,7 +461,7 @@ fn at_own_size(
     clip: Option<&Clip>,
 ) {
     let (x, y) = (to.x0.round() as i32, to.y0.round() as i32);
-    if !source.opaque {
+    if !source.opaque || clip.is_some_and(|c| !c.whole) {
         let paint = PixmapPaint::default();
         let from = source.pixmap.as_ref();
         let mask = clip.map(|c| &c.mask);

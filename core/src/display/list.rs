@@ -84,6 +84,16 @@ impl Path {
         self.polygon([(r.x0, r.y0), (r.x1, r.y0), (r.x1, r.y1), (r.x0, r.y1)]);
     }
 
+    /// The rectangle that this is, if it is one as [`Path::rect`] makes them.
+    pub fn as_rect<F>(&self) -> Option<Rect<F>> {
+        let sides = [Verb::Move, Verb::Line, Verb::Line, Verb::Line, Verb::Close];
+        let &[x0, y0, x1, y1, x2, y2, x3, y3] = self.coords.as_slice() else {
+            return None;
+        };
+        let upright = x0 == x3 && x1 == x2 && y0 == y1 && y2 == y3;
+        (self.verbs == sides && upright).then(|| self.bounds())
+    }
+
     pub fn append(&mut self, other: &Path) {
         self.verbs.extend_from_slice(&other.verbs);
         self.coords.extend_from_slice(&other.coords);
@@ -147,10 +157,50 @@ pub enum Item {
     },
     /// A backdrop's picture, stretched to `to`.
     Picture { source: Source, to: Rect<Glass> },
-    /// From here on only this part is drawn on, until the next such item; `None` ends it.
-    Clip(Option<Rect<Glass>>),
     /// A picture that is a mark.
     Placed { placing: Placing, opacity: f32 },
+    /// Things that are drawn together.
+    Group(Group),
+}
+
+/// Things that are drawn together: first by themselves, under [`Group::map`]; then what has come of
+/// them is softened, cut, and mixed as one with what is beneath. Groups contain groups.
+///
+/// Pictures of backdrops go with maps that move and enlarge, not with those that turn.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Group {
+    /// Only what lies in this path is seen, in the units around the group. A rectangle is cut at whole
+    /// pixels, so that what lies side by side has no seam.
+    pub clip: Option<Path>,
+    /// From the group's units to those around it.
+    pub map: Map<Glass, Glass>,
+    /// How it mixes with what is beneath it. On a canvas that is what this canvas shows.
+    pub blend: Blend,
+    /// 1 for what covers, 0 for what is gone.
+    pub opacity: f32,
+    /// How softly it ends: the standard deviation of a Gaussian blur, in the units around the group.
+    pub softness: f32,
+    pub items: Vec<Item>,
+}
+
+impl Group {
+    /// Drawn as if they were no group.
+    pub fn of(items: Vec<Item>) -> Self {
+        Self {
+            clip: None,
+            map: Map::coincident(),
+            blend: Blend::Over,
+            opacity: 1.0,
+            softness: 0.0,
+            items,
+        }
+    }
+
+    /// Whether drawing the items one by one comes to the same; otherwise a printer needs a picture of
+    /// its own for them.
+    pub fn is_flat(&self) -> bool {
+        self.blend == Blend::Over && self.opacity >= 1.0 && self.softness <= 0.0
+    }
 }
 
 /// Where the pixels of a backdrop come from.
@@ -189,10 +239,25 @@ impl DisplayList {
         if !cut {
             self.items.extend(other.items);
         } else if !other.items.is_empty() {
-            self.items.push(Item::Clip(Some(*within)));
-            self.items.extend(other.items);
-            self.items.push(Item::Clip(None));
+            let mut clip = Path::default();
+            clip.rect(within);
+            self.items.push(Item::Group(Group {
+                clip: Some(clip),
+                ..Group::of(other.items)
+            }));
         }
+    }
+
+    /// Everything that is in it, in groups too, from the bottom up; of a group first the group itself.
+    pub fn each(&self) -> impl Iterator<Item = &Item> {
+        let mut next: Vec<&Item> = self.items.iter().rev().collect();
+        std::iter::from_fn(move || {
+            let item = next.pop()?;
+            if let Item::Group(group) = item {
+                next.extend(group.items.iter().rev());
+            }
+            Some(item)
+        })
     }
 
     /// A placed picture.

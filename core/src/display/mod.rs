@@ -3,4 +3,4 @@
 pub mod colour;
 mod list;
 
-pub use list::{Blend, DisplayList, Item, Path, Placing, Source, Verb};
+pub use list::{Blend, DisplayList, Group, Item, Path, Placing, Source, Verb};

@@ -20,11 +20,11 @@ pub async fn wanted(
     frames: &[(display::Source, File)],
 ) -> Result<Vec<(Which, Shows)>> {
     let mut pictures: Vec<(Which, Shows)> = Vec::new();
-    for item in &list.items {
+    for item in list.each() {
         let which = match item {
             Item::Picture { source, .. } => Which::Backdrop(*source),
             Item::Placed { placing, .. } => Which::Placed(placing.picture),
-            Item::Fill { .. } | Item::Clip(_) => continue,
+            Item::Fill { .. } | Item::Group(_) => continue,
         };
         if pictures.iter().any(|(known, _)| *known == which) {
             continue;

@@ -5,9 +5,11 @@
 
 const MIXES = 1;
 const PLACED = 2;
-const CLIP = 3;
-const UNCLIP = 4;
+const GROUP = 3;
+const END = 4;
 const PER_ITEM = 5;
+/** How a group mixes, by core's numbers. @type {GlobalCompositeOperation[]} */
+const BLENDS = ["source-over", "multiply", "screen"];
 
 /**
  * A placed picture, or a part of one: where its first pixel lies in the whole, and how many of its
@@ -16,6 +18,8 @@ const PER_ITEM = 5;
  */
 
 /** Gives a placed picture when it is here. @typedef {(name: string, part: number[]) => Placed | null} Pictures */
+
+/** What is drawn on. @typedef {CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D} Surface */
 
 /**
  * Prints the display list that `glass` holds.
@@ -29,67 +33,115 @@ export function print(context, glass, wasm, pictures) {
   const items = new Uint32Array(buffer, glass.items_at(), glass.items_len());
   const verbs = new Uint8Array(buffer, glass.verbs_at(), glass.verbs_len());
   const c = new Float32Array(buffer, glass.coords_at(), glass.coords_len());
+  /** What ends the groups that are open. @type {(() => Surface)[]} */
+  const open = [];
+  /** @type {Surface} */
+  let surface = context;
   let v = 0;
   let i = 0;
-  let clipped = false;
-  const unclip = () => {
-    if (clipped) context.restore();
-    clipped = false;
-  };
-  for (let item = 0; item < items.length; item += PER_ITEM) {
-    if (items[item + 1] === PLACED) {
-      const name = (BigInt(items[item + 3]) << 32n) | BigInt(items[item]);
-      const picture = pictures?.(`${name}`, [...c.subarray(i + 6, i + 10)]) ?? null;
-      place(context, picture, items[item + 2] / 1000, c.subarray(i, i + 10));
-      i += 10;
-      continue;
-    }
-    if (items[item + 1] === CLIP || items[item + 1] === UNCLIP) {
-      unclip();
-      if (items[item + 1] === UNCLIP) continue;
-      context.save();
-      context.beginPath();
-      context.rect(c[i], c[i + 1], c[i + 2] - c[i], c[i + 3] - c[i + 1]);
-      context.clip();
-      clipped = true;
-      i += 4;
-      continue;
-    }
-    context.globalCompositeOperation = items[item + 1] === MIXES ? "hard-light" : "source-over";
-    context.globalAlpha = items[item + 2] / 1000;
-    context.fillStyle = `#${items[item].toString(16).padStart(6, "0")}`;
-    context.beginPath();
-    for (const end = v + items[item + 3]; v < end; v++) {
+  /** @param {Surface | Path2D} onto @param {number} count */
+  const trace = (onto, count) => {
+    for (const end = v + count; v < end; v++) {
       switch (verbs[v]) {
         case 0:
-          context.moveTo(c[i], c[i + 1]);
+          onto.moveTo(c[i], c[i + 1]);
           i += 2;
           break;
         case 1:
-          context.lineTo(c[i], c[i + 1]);
+          onto.lineTo(c[i], c[i + 1]);
           i += 2;
           break;
         case 2:
-          context.quadraticCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3]);
+          onto.quadraticCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3]);
           i += 4;
           break;
         case 3:
-          context.bezierCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3], c[i + 4], c[i + 5]);
+          onto.bezierCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3], c[i + 4], c[i + 5]);
           i += 6;
           break;
         case 4:
-          context.closePath();
+          onto.closePath();
           break;
       }
     }
-    context.fill();
+  };
+  for (let item = 0; item < items.length; item += PER_ITEM) {
+    const what = items[item];
+    const kind = items[item + 1];
+    const opacity = items[item + 2] / 1000;
+    const count = items[item + 3];
+    if (kind === PLACED) {
+      const name = (BigInt(count) << 32n) | BigInt(what);
+      const picture = pictures?.(`${name}`, [...c.subarray(i + 6, i + 10)]) ?? null;
+      place(surface, picture, opacity, c.subarray(i, i + 10));
+      i += 10;
+    } else if (kind === GROUP) {
+      const [map, softness] = [c.subarray(i, i + 6), c[i + 6]];
+      i += 7;
+      const clip = count > 0 ? new Path2D() : null;
+      if (clip) trace(clip, count);
+      const flat = opacity === 1 && softness === 0 && what === 0;
+      /** @type {[Surface, () => Surface]} */
+      const [inner, end] = flat
+        ? flatly(surface, map, clip)
+        : apart(surface, map, clip, softness, opacity, BLENDS[what]);
+      surface = inner;
+      open.push(end);
+    } else if (kind === END) {
+      surface = open.pop()?.() ?? context;
+    } else {
+      surface.globalCompositeOperation = kind === MIXES ? "hard-light" : "source-over";
+      surface.globalAlpha = opacity;
+      surface.fillStyle = `#${what.toString(16).padStart(6, "0")}`;
+      surface.beginPath();
+      trace(surface, count);
+      surface.fill();
+    }
   }
-  unclip();
   context.globalAlpha = 1;
 }
 
 /**
- * @param {CanvasRenderingContext2D} context
+ * A group that is drawn as if it were none.
+ * @param {Surface} surface @param {Float32Array} map @param {Path2D | null} clip
+ * @returns {[Surface, () => Surface]} what to draw on, and what ends it
+ */
+function flatly(surface, [a, b, c, d, e, f], clip) {
+  surface.save();
+  if (clip) surface.clip(clip);
+  surface.transform(a, b, c, d, e, f);
+  return [surface, () => (surface.restore(), surface)];
+}
+
+/**
+ * A group that needs a picture of its own.
+ * @param {Surface} surface @param {Float32Array} map @param {Path2D | null} clip @param {number} softness
+ * @param {number} opacity @param {GlobalCompositeOperation} blend
+ * @returns {[Surface, () => Surface]}
+ */
+function apart(surface, [a, b, c, d, e, f], clip, softness, opacity, blend) {
+  const { width, height } = surface.canvas;
+  const own = new OffscreenCanvas(width, height).getContext("2d");
+  if (!own) return flatly(surface, new Float32Array([a, b, c, d, e, f]), clip);
+  const at = surface.getTransform();
+  own.setTransform(at);
+  own.transform(a, b, c, d, e, f);
+  const end = () => {
+    surface.save();
+    if (clip) surface.clip(clip);
+    surface.resetTransform();
+    surface.globalAlpha = opacity;
+    surface.globalCompositeOperation = blend;
+    if (softness > 0) surface.filter = `blur(${softness * Math.sqrt(Math.abs(at.a * at.d - at.b * at.c))}px)`;
+    surface.drawImage(own.canvas, 0, 0);
+    surface.restore();
+    return surface;
+  };
+  return [own, end];
+}
+
+/**
+ * @param {Surface} context
  * @param {Placed | null} picture
  * @param {number} opacity
  * @param {Float32Array} at the map from the picture's pixels, and the part that is seen

@@ -13,6 +13,8 @@ import { el } from "./page.js";
 const SMALLER = 0.8;
 /** How far an arrow key moves the wrap width, in units. */
 const STEP = 20;
+/** When letters that could not be fetched are fetched again, in milliseconds. */
+const AGAIN = 2000;
 
 export class Typing {
   /**
@@ -211,6 +213,8 @@ export class Typing {
     } catch {
       this.fonts.delete(name);
       this.failed.add(name);
+      // What is typed next asks for it again; who waits for the letters need not type for that.
+      setTimeout(() => this.glass.is_typing() && this.typed({}), AGAIN);
     }
     if (this.failed.has(name)) this.show();
     else this.typed({});
