@@ -1,8 +1,9 @@
 // @ts-check
 // Without a line: what cannot be done says so, and what was done is not lost.
 
+import { join } from "node:path";
 import { expect, test } from "@playwright/test";
-import { Server } from "../server.js";
+import { root, Server } from "../server.js";
 import { apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 
 /** @type {Server} */
@@ -96,6 +97,40 @@ test("the stage goes on without the line, and everybody else follows when it is 
   await ready(again);
   await expect(again.locator("#backdrop-place")).toContainText("2 of 2");
   await expect.poll(async () => apart(await colour(phone, there.x, there.y), VERMILION)).toBeGreaterThan(60);
+});
+
+test("what comes on stage without the line is there when it is back: a picture, a page of a document, a web page", async ({
+  page,
+  context,
+}) => {
+  await startNow(page, server.base);
+  const files = ["Berth plan.svg", "Notices to mariners.pdf", "Tide and lights.html"];
+  await page.locator("#picture-file").setInputFiles(files.map((file) => join(root, "demo", file)));
+  const place = page.locator("#backdrop-place");
+  await expect(place).toContainText("2 of 4");
+  // Nothing of it is at hand.
+  await page.locator("#order").click();
+  await page.locator("#order-list button").first().click();
+  await expect(place).toContainText("1 of 4");
+  await page.reload();
+  await ready(page);
+  await context.setOffline(true);
+  await expect(page.locator("#line")).toContainText("The line to the server is down");
+  for (const at of [2, 3, 4]) {
+    await page.keyboard.press("PageDown");
+    await expect(place).toContainText(`${at} of 4`);
+    if (at === 3) for (let turn = 0; turn < 3; turn++) await page.keyboard.press("PageDown");
+  }
+  await context.setOffline(false);
+  await expect(page.frameLocator(".pane iframe").getByText("tide and lights").first()).toBeVisible();
+  await page.keyboard.press("PageUp");
+  const shown = () =>
+    page.locator(".pane img:visible").evaluate((i) => /** @type {HTMLImageElement} */ (i).naturalWidth);
+  await expect.poll(shown).toBeGreaterThan(0);
+  await expect(page.locator("#page-shown")).toHaveText("4 of 4");
+  for (let turn = 0; turn < 4; turn++) await page.keyboard.press("PageUp");
+  await expect(place).toContainText("2 of 4");
+  await expect.poll(shown).toBeGreaterThan(0);
 });
 
 test("a page that goes while its line is deaf loses nothing, however much it had to say", async ({ page }) => {

@@ -13,12 +13,13 @@ use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::fading::Fading;
 use bozzetto_core::marks::mark::{Body, Mark};
-use bozzetto_core::marks::recognise::{self, Dwell};
+use bozzetto_core::marks::recognise;
 use bozzetto_core::marks::shape::{Figure, Shape};
 use bozzetto_core::marks::swatch::{Hold, Swatch};
 use bozzetto_core::paint::wet::{WetInk, WetShape};
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::pane;
+use bozzetto_core::tools::dwell::{Dwell, HOLD};
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
@@ -170,6 +171,11 @@ impl Glass {
             self.send(&ToServer::Wet(ink));
         }
         moved
+    }
+
+    /// For how many milliseconds a pointer is to be held still before [`Glass::pen_rests`] is worth asking.
+    pub fn dwell(&self) -> f64 {
+        HOLD
     }
 
     /// The pointer has perhaps been held still at the end of its line: if so, shows the shape that

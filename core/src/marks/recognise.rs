@@ -21,40 +21,6 @@ const LEAST: f64 = 40.0;
 /// How near, as a share of the whole length, the ends of a closed shape must come together.
 const CLOSED: f64 = 0.18;
 
-/// How long, in milliseconds, a pen held still at the end of a line asks for the shape.
-pub const HOLD: f64 = 500.0;
-
-/// How far, in units, a pen that is held still may tremble.
-const TREMBLE: f64 = 4.0;
-
-/// Watches for a pen being held still.
-#[derive(Clone, Copy, Debug)]
-pub struct Dwell {
-    at: Point<Ink>,
-    since: f64,
-}
-
-impl Dwell {
-    /// The pen is at `at` at `t` milliseconds.
-    pub fn new(at: Point<Ink>, t: f64) -> Self {
-        Self { at, since: t }
-    }
-
-    /// Takes note of where the pen is now; `true` when it has moved on.
-    pub fn moved(&mut self, at: Point<Ink>, t: f64) -> bool {
-        let on = at.distance(self.at) > TREMBLE;
-        if on {
-            *self = Self::new(at, t);
-        }
-        on
-    }
-
-    /// Whether it has been held still for [`HOLD`].
-    pub fn long_enough(&self, t: f64) -> bool {
-        t - self.since >= HOLD
-    }
-}
-
 type P = (f64, f64);
 
 /// The shape that a freehand line was meant to be, if there is one.

@@ -1,3 +1,4 @@
 //! What pointers do.
 
+pub mod dwell;
 pub mod palm;

@@ -36,6 +36,8 @@ class Holder {
     /** Where it lies, and where the whole page lay then. @type {{ lies: number[], page: string }} */
     this.partAt = { lies: [], page: "" };
     this.used = 0;
+    /** It came on stage while the line was down. */
+    this.offline = false;
   }
 
   /** @param {HTMLElement | null} element */
@@ -74,6 +76,7 @@ export class Beneath {
     this.css = 1;
     this.origin = { x: 0, y: 0 };
     this.uses = 0;
+    this.lineUp = true;
     /** @type {number | undefined} */
     this.finer = undefined;
   }
@@ -91,10 +94,31 @@ export class Beneath {
     let holder = this.holders.get(id);
     if (!holder) {
       holder = new Holder(id);
+      holder.offline = !this.lineUp;
       this.holders.set(id, holder);
       this.host.append(holder.wrap);
     }
     return holder;
+  }
+
+  /**
+   * The line is up, or down. Once it is back, what could not come meanwhile is asked for again; a frame
+   * does not say whether its page has come.
+   * @param {boolean} up
+   */
+  line(up) {
+    this.lineUp = up;
+    if (!up) return;
+    for (const holder of this.holders.values()) {
+      const { live, offline } = holder;
+      const failed =
+        live instanceof HTMLImageElement
+          ? live.complete && live.naturalWidth === 0
+          : live instanceof HTMLVideoElement && live.error;
+      if (failed || (offline && live instanceof HTMLIFrameElement)) holder.setLive(null);
+      holder.offline = false;
+    }
+    this.show();
   }
 
   /** @param {string} id */

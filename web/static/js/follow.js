@@ -38,6 +38,7 @@ const line = new Line({
   address: `/follow/${lesson}/live`,
   heard,
   says: (how) => {
+    if (how === "up" || how === "down") beneath.line(how === "up");
     if (how === "up") showLine(null);
     if (how === "down") showLine("The line is down. It comes back by itself.");
     if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");

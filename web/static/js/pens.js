@@ -7,8 +7,8 @@
 
 const DEVICES = { mouse: 0, pen: 1, touch: 2 };
 const ERASER_END = 32;
-/** A little more than core asks for, in milliseconds. */
-const REST = 520;
+/** By how many milliseconds a timer may come early. */
+const EARLY = 20;
 
 /** @typedef {{ x: number, y: number }} Spot */
 /**
@@ -83,7 +83,7 @@ export function listenToPens(stage) {
       if (pointers.get(id) !== "draws" || !glass.pen_rests(id, performance.now())) return;
       layers.drawWet();
       flush();
-    }, REST);
+    }, glass.dwell() + EARLY);
     resting.set(id, timer);
   };
 

@@ -165,6 +165,7 @@ const line = new Line({
   heard,
   complains: say,
   says: (how) => {
+    if (how === "up" || how === "down") beneath.line(how === "up");
     if (how === "up") showLine(null);
     if (how === "down") showLine("The line to the server is down. Drawing goes on; it is sent when the line is back.");
     if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");
