@@ -1,7 +1,9 @@
 //! What must hold of all changes: property tests of sheets, histories, the stage and replicas.
 
+use std::sync::Arc;
+
 use bozzetto_core::display::colour::Rgb;
-use bozzetto_core::geometry::frames::{Ink, Map, Point, Size};
+use bozzetto_core::geometry::frames::{Ink, Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
@@ -12,7 +14,7 @@ use bozzetto_core::lesson::Lesson;
 use bozzetto_core::lesson::change::{Change, Intent, What};
 use bozzetto_core::lesson::replica::Replica;
 use bozzetto_core::marks::fading::Fading;
-use bozzetto_core::marks::mark::{Body, Mark, MarkFault, Style};
+use bozzetto_core::marks::mark::{Body, Layer, Mark, MarkFault, Style};
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::sheet::Sheets;
@@ -295,6 +297,34 @@ proptest! {
             prop_assert_eq!(&lesson, &before);
             order(&mut lesson, 902 + round, 1, &Intent::Redo).unwrap();
             prop_assert_eq!(&lesson, &after);
+        }
+    }
+
+    /// What is near is found as if every mark had been looked at, whatever was done to them.
+    #[test]
+    fn what_is_near_is_found(
+        tries in tries(), x in -50.0..100.0f64, y in -50.0..100.0f64, w in 0.0..60.0f64, h in 0.0..60.0f64,
+    ) {
+        let mut lesson = beginning();
+        for (i, (author, t)) in tries.iter().enumerate() {
+            let _ = order(&mut lesson, i as u64, *author, &intent(*author, t));
+        }
+        let again = Sheets::from_snapshot(lesson.sheets.snapshot());
+        let area = Rect::from_corners(Point::new(x, y), Point::new(x + w, y + h));
+        for (id, sheets) in lesson.sheets.ids().flat_map(|id| [(id, &lesson.sheets), (id, &again)]) {
+            let sheet = sheets.sheet(id);
+            let near = |m: &&Arc<Mark>| sheet.bounds(m.id).intersects(&area);
+            let mut found: Vec<MarkId> = sheet.near(&area).map(|m| m.id).collect();
+            found.sort();
+            let mut all: Vec<MarkId> = sheet.marks().filter(near).map(|m| m.id).collect();
+            all.sort();
+            prop_assert_eq!(found, all);
+            for layer in Layer::ALL {
+                let found = sheet.layer_near(layer, &area);
+                prop_assert_eq!(found, sheet.layer(layer).filter(near).collect::<Vec<_>>());
+            }
+            prop_assert_eq!(sheet.top(), sheet.marks().map(|m| m.z).max().unwrap_or(0) + 1);
+            prop_assert_eq!(sheet.bottom(), sheet.marks().map(|m| m.z).min().unwrap_or(0));
         }
     }
 

@@ -20,7 +20,7 @@ impl Glass {
             for (sheet, id) in &group.marks {
                 if self.painter.opacity(*id) != opacity {
                     self.painter.set_opacity(*id, opacity);
-                    self.spoil_where(&in_view, *sheet, *id);
+                    self.invalidate_where(&in_view, *sheet, *id);
                 }
             }
         }

@@ -129,25 +129,25 @@ impl Glass {
 }
 
 impl Glass {
-    pub(crate) fn spoil_everything(&mut self) {
+    pub(crate) fn invalidate_everything(&mut self) {
         self.painter.forget_all();
-        self.spoil_view();
+        self.invalidate_view();
     }
 
     /// The marks are as they were, but are seen elsewhere.
-    pub(crate) fn spoil_view(&mut self) {
+    pub(crate) fn invalidate_view(&mut self) {
         for settled in &mut self.settled {
             settled.damage = Rect::of_size(self.area).inflate(10.0);
             settled.added.clear();
         }
-        self.wet.spoil_everything();
+        self.wet.invalidate_everything();
     }
 
     /// One mark is seen differently now.
-    pub(crate) fn spoil_where(&mut self, in_view: &[InView], sheet: SheetId, id: MarkId) {
+    pub(crate) fn invalidate_where(&mut self, in_view: &[InView], sheet: SheetId, id: MarkId) {
         if let Some(mark) = self.replica.sheets().sheet(sheet).get(id).cloned() {
             let same = Some(mark);
-            self.spoil_seen(
+            self.invalidate_seen(
                 in_view,
                 &Touched {
                     sheet,
@@ -159,17 +159,17 @@ impl Glass {
     }
 
     /// One mark was changed.
-    pub(crate) fn spoil_mark(&mut self, in_view: &[InView], touched: &Touched) {
+    pub(crate) fn invalidate_mark(&mut self, in_view: &[InView], touched: &Touched) {
         for mark in [&touched.before, &touched.after].into_iter().flatten() {
             self.painter.forget(mark.id);
         }
         if let (Some(gone), None) = (&touched.before, &touched.after) {
             self.painter.set_opacity(gone.id, 1.0);
         }
-        self.spoil_seen(in_view, touched);
+        self.invalidate_seen(in_view, touched);
     }
 
-    fn spoil_seen(&mut self, in_view: &[InView], touched: &Touched) {
+    fn invalidate_seen(&mut self, in_view: &[InView], touched: &Touched) {
         let Some(InView { view, .. }) = in_view.iter().find(|v| v.sheet == touched.sheet) else {
             return;
         };

@@ -231,7 +231,7 @@ impl Glass {
     pub fn set_width(&mut self, css: f64) {
         self.scale = css / GLASS_WIDTH;
         // Outlines are in glass units, and stay.
-        self.spoil_view();
+        self.invalidate_view();
     }
 
     /// Height of the picture area as a fraction of its width.
@@ -342,13 +342,13 @@ impl Glass {
         match shown {
             Shown::Everything => {
                 self.restage();
-                self.spoil_everything();
+                self.invalidate_everything();
             }
             Shown::Stage => self.restage(),
             Shown::Marks(touched) => {
                 let in_view = self.in_view();
                 for t in touched {
-                    self.spoil_mark(&in_view, &t);
+                    self.invalidate_mark(&in_view, &t);
                 }
             }
         }

@@ -116,9 +116,9 @@ impl Glass {
         let other_page = shown.seen.page != seen.page;
         shown.seen = seen.clone();
         if other_page {
-            self.spoil_everything();
+            self.invalidate_everything();
         } else {
-            self.spoil_view();
+            self.invalidate_view();
         }
         true
     }
@@ -166,9 +166,9 @@ impl Glass {
             self.clear_selection();
             // A stroke belongs to the backdrop that it was begun on.
             self.lift_all();
-            self.spoil_everything();
+            self.invalidate_everything();
         } else if becomes != Becomes::Same {
-            self.spoil_view();
+            self.invalidate_view();
         }
         match becomes {
             Becomes::Other => events.push(Event::Panes),

@@ -198,7 +198,7 @@ impl Glass {
             *shown = Beside { divider, ..beside }.settled().divider;
             let divider = *shown;
             self.moments.divider = (!sent).then_some(divider);
-            self.spoil_view();
+            self.invalidate_view();
             if sent {
                 self.act(Intent::Stage(vec![StageStep::Divide(divider)]));
             }

@@ -364,7 +364,7 @@ impl Glass {
         self.wet.put(shape, &views(&in_view));
         if self.painter.opacity(id) > 0.0 && self.replica.sheets().sheet(sheet).get(id).is_some() {
             self.painter.set_opacity(id, 0.0);
-            self.spoil_where(&in_view, sheet, id);
+            self.invalidate_where(&in_view, sheet, id);
         }
     }
 
@@ -380,7 +380,7 @@ impl Glass {
         if self.painter.opacity(mark) < 1.0 {
             self.painter.set_opacity(mark, 1.0);
             for seen in &in_view {
-                self.spoil_where(&in_view, seen.sheet, mark);
+                self.invalidate_where(&in_view, seen.sheet, mark);
             }
         }
     }

@@ -183,7 +183,7 @@ impl Glass {
         if let Some(p) = &mut self.selection.pulling {
             let even = even || self.selection.crops;
             p.map = select::pulled(&p.area, p.pull, p.from, to, even);
-            self.wet.spoil_everything();
+            self.wet.invalidate_everything();
         }
     }
 
@@ -197,7 +197,7 @@ impl Glass {
         let is = [point(is, 0), point(is, 2)];
         if let (Some(p), Some(map)) = (&mut self.selection.pulling, select::pinched(was, is)) {
             p.map = map;
-            self.wet.spoil_everything();
+            self.wet.invalidate_everything();
         }
     }
 
@@ -221,7 +221,7 @@ impl Glass {
     pub fn let_pull_be(&mut self) {
         if self.selection.pulling.take().is_some() {
             self.hide_selected(false);
-            self.wet.spoil_everything();
+            self.wet.invalidate_everything();
         }
     }
 
@@ -384,9 +384,9 @@ impl Glass {
         let in_view = self.in_view();
         for (sheet, id) in self.selection.picked.clone() {
             self.painter.set_opacity(id, if hidden { 0.0 } else { 1.0 });
-            self.spoil_where(&in_view, sheet, id);
+            self.invalidate_where(&in_view, sheet, id);
         }
-        self.wet.spoil_everything();
+        self.wet.invalidate_everything();
     }
 
     /// What is being pulled, as it would be if it were let go now.

@@ -7,7 +7,7 @@ use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::fading::Fading;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
-use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::marks::shape::{Dash, Figure, Measure, Shape, dragged, measure, next_point};
 use bozzetto_core::marks::stamp::{MOST, Sign, Stamp};
 use bozzetto_core::marks::swatch::{Hold, Swatch};
@@ -235,7 +235,7 @@ impl Glass {
             return;
         };
         let Ok(picture) = picture.parse() else { return };
-        let placed = Placed::new(picture, (width, height), self.ink_point(x, y), self.area);
+        let placed = Placement::new(picture, (width, height), self.ink_point(x, y), self.area);
         let style = Style::new(Tip::Round, BLACK, 1.0);
         let mark = self.new_mark(sheet, style, Body::Picture(placed), transform, None);
         let id = mark.id;
@@ -248,8 +248,8 @@ impl Glass {
     }
 
     /// The pictures are here: what shows them is painted again.
-    pub fn spoil(&mut self) {
-        self.spoil_view();
+    pub fn invalidate(&mut self) {
+        self.invalidate_view();
     }
 
     /// The number that the counter sets next.

@@ -7,7 +7,7 @@ use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
-use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::marks::shape::{Dash, Figure, Shape};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
 use bozzetto_press::{inkml, sheet_svg};
@@ -36,8 +36,8 @@ fn any_body() -> impl Strategy<Value = Body> {
     });
     let stamps = (0..Sign::ALL.len(), at())
         .prop_map(|(s, (x, y))| Body::Stamp(Stamp::new(Sign::ALL[s], Point::new(x, y), 30.0)));
-    let pictures =
-        at().prop_map(|(x, y)| Body::Picture(Placed::new(77, (300, 200), Point::new(x, y), STAGE)));
+    let pictures = at()
+        .prop_map(|(x, y)| Body::Picture(Placement::new(77, (300, 200), Point::new(x, y), STAGE)));
     prop_oneof![strokes, shapes, stamps, pictures]
 }
 

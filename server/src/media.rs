@@ -173,7 +173,7 @@ impl Written {
     /// Enters the file in the database, if it is not there.
     pub fn enter(&self, conn: &Connection) -> store::Result<()> {
         conn.prepare_cached(
-            "INSERT INTO media (sha, mime, bytes, created_at, clean) VALUES (?1, ?2, ?3, ?4, 1)
+            "INSERT INTO media (sha, mime, bytes, created_at, sanitised) VALUES (?1, ?2, ?3, ?4, 1)
              ON CONFLICT (sha) DO NOTHING",
         )?
         .execute(params![
@@ -189,7 +189,7 @@ impl Written {
 /// What kind of file it is, and whether it says nothing but what it shows: pictures of earlier
 /// versions may say where they were taken.
 pub fn mime(conn: &Connection, sha: &str) -> store::Result<Option<(String, bool)>> {
-    let mut statement = conn.prepare_cached("SELECT mime, clean FROM media WHERE sha = ?1")?;
+    let mut statement = conn.prepare_cached("SELECT mime, sanitised FROM media WHERE sha = ?1")?;
     let row = statement.query_row([sha], |row| Ok((row.get(0)?, row.get(1)?)));
     Ok(row.optional()?)
 }

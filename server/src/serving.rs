@@ -26,8 +26,8 @@ pub async fn media(app: &App, sha: String, asked: &HeaderMap) -> Result<Response
     }
     let name = sha.clone();
     let found = app.store.read(move |conn| media::mime(conn, &name)).await?;
-    let (mime, clean) = found.ok_or(AppError::NotFound)?;
-    if !clean && mime.starts_with("image/") {
+    let (mime, sanitised) = found.ok_or(AppError::NotFound)?;
+    if !sanitised && mime.starts_with("image/") {
         let (media, kind) = (app.media.clone(), mime.clone());
         let stripped = tokio::task::spawn_blocking(move || -> std::io::Result<Vec<u8>> {
             let bytes = media.read(&sha)?;

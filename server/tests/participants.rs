@@ -8,7 +8,7 @@ use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body as MarkBody, Mark};
-use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, State, ToServer};
@@ -59,7 +59,7 @@ async fn only_what_is_shown_is_given_out() {
     let said: serde_json::Value = serde_json::from_str(&said).unwrap();
     let name: u64 = said["picture"].as_str().unwrap().parse().unwrap();
     let stage = Size::<bozzetto_core::geometry::frames::Glass>::new(1920.0, 1080.0);
-    let placed = Placed::new(name, (80, 60), Point::new(400.0, 300.0), stage);
+    let placed = Placement::new(name, (80, 60), Point::new(400.0, 300.0), stage);
     // The upper left quarter.
     let corner = Rect::from_corners(Point::new(0.0, 0.0), Point::new(400.0, 300.0));
     let body = MarkBody::Picture(placed.cropped(&corner));

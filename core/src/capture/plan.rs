@@ -15,6 +15,7 @@ const VECTOR_SCALE: f64 = 3840.0 / GLASS_WIDTH;
 /// The most pixels in a capture, and the longest side: what a server can hold at once and every
 /// viewer opens.
 pub const MAX_PIXELS: f64 = 64_000_000.0;
+/// The longest side, in pixels.
 pub const MAX_SIDE: f64 = 16_384.0;
 
 /// How a box becomes pixels.
@@ -24,6 +25,7 @@ pub struct Plan {
     pub area: Rect<Glass>,
     /// Pixels to a glass unit.
     pub scale: f64,
+    /// In pixels, at most [`MAX_SIDE`]; together at most [`MAX_PIXELS`].
     pub width: u32,
     pub height: u32,
 }
@@ -42,6 +44,7 @@ impl Plan {
 /// What a presenter's browser asks to be captured.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Request {
+    /// The box.
     pub area: Rect<Glass>,
     /// Device pixels to a glass unit on the presenter's screen.
     pub device: f64,
@@ -54,8 +57,10 @@ pub struct Request {
 /// request is read.
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
 pub struct OnStage {
+    /// In the first pane.
     pub current: Option<BackdropId>,
     pub beside: Option<Beside>,
+    /// Views of the backdrops on stage.
     pub seen: Vec<(BackdropId, ViewState)>,
 }
 

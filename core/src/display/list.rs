@@ -47,22 +47,27 @@ pub struct Path {
 }
 
 impl Path {
+    /// Begins a further part of the path; all coordinates are in the path's own units.
     pub fn move_to(&mut self, x: f64, y: f64) {
         self.push(Verb::Move, &[x, y]);
     }
 
+    /// A straight line to a point.
     pub fn line_to(&mut self, x: f64, y: f64) {
         self.push(Verb::Line, &[x, y]);
     }
 
+    /// A quadratic Bézier curve with the control point `c` to `p`.
     pub fn quad_to(&mut self, c: (f64, f64), p: (f64, f64)) {
         self.push(Verb::Quad, &[c.0, c.1, p.0, p.1]);
     }
 
+    /// A cubic Bézier curve with the control points `a` and `b` to `p`.
     pub fn cubic_to(&mut self, a: (f64, f64), b: (f64, f64), p: (f64, f64)) {
         self.push(Verb::Cubic, &[a.0, a.1, b.0, b.1, p.0, p.1]);
     }
 
+    /// A straight line back to where this part began.
     pub fn close(&mut self) {
         self.push(Verb::Close, &[]);
     }
@@ -80,6 +85,7 @@ impl Path {
         }
     }
 
+    /// A closed rectangle, clockwise on the screen from its upper left corner.
     pub fn rect(&mut self, r: &Rect<Glass>) {
         self.polygon([(r.x0, r.y0), (r.x1, r.y0), (r.x1, r.y1), (r.x0, r.y1)]);
     }
@@ -94,6 +100,7 @@ impl Path {
         (self.verbs == sides && upright).then(|| self.bounds())
     }
 
+    /// Adds what is in another path.
     pub fn append(&mut self, other: &Path) {
         self.verbs.extend_from_slice(&other.verbs);
         self.coords.extend_from_slice(&other.coords);
@@ -230,6 +237,7 @@ pub struct DisplayList {
 }
 
 impl DisplayList {
+    /// Adds a fill that covers what is beneath, as `blend` has it.
     pub fn fill(&mut self, path: Path, colour: Rgb, blend: Blend) {
         self.fade(path, colour, blend, 1.0);
     }

@@ -104,6 +104,7 @@ fn distance_to(area: &Rect<Ink>, p: Point<Ink>) -> f64 {
 pub struct Eraser {
     pub from: Point<Ink>,
     pub to: Point<Ink>,
+    /// In units of that frame.
     pub radius: f64,
 }
 

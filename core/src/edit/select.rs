@@ -44,6 +44,7 @@ pub fn lasso(sheets: &Sheets, in_view: &[InView], line: &[Point<Glass>]) -> Pick
         let in_sight = to_held.apply_rect(pane);
         // The lasso goes to the marks, not every mark to the lasso.
         let line: Vec<Point<Held>> = line.iter().map(|p| to_held.apply(*p)).collect();
+        let line = Loop::new(&line);
         let mut found: Vec<&Mark> = sheets
             .sheet(*id)
             .near(&to_held.apply_rect(&around))
@@ -56,9 +57,9 @@ pub fn lasso(sheets: &Sheets, in_view: &[InView], line: &[Point<Glass>]) -> Pick
     picked
 }
 
-fn mostly_within(mark: &Mark, line: &[Point<Held>], in_sight: &Rect<Held>) -> bool {
+fn mostly_within(mark: &Mark, line: &Loop, in_sight: &Rect<Held>) -> bool {
     let points = places(mark);
-    let there = |p: &&Point<Held>| in_sight.contains(**p) && within(line, **p);
+    let there = |p: &&Point<Held>| in_sight.contains(**p) && line.contains(**p);
     let inside = points.iter().filter(there).count();
     inside as f64 >= SHARE * points.len() as f64 && inside > 0
 }
@@ -96,18 +97,49 @@ fn places(mark: &Mark) -> Vec<Point<Held>> {
     }
 }
 
-/// Whether a point lies within a closed line, by the even-odd rule.
-fn within<F>(line: &[Point<F>], p: Point<F>) -> bool {
-    let mut inside = false;
-    let mut last = line.len().wrapping_sub(1);
-    for i in 0..line.len() {
-        let (a, b) = (line[i], line[last]);
-        if (a.y > p.y) != (b.y > p.y) && p.x < (b.x - a.x) * (p.y - a.y) / (b.y - a.y) + a.x {
-            inside = !inside;
+/// A closed line, made ready for many questions whether a place lies within it: its edges by bands
+/// of height, so that a place is held against those of its own band only.
+struct Loop {
+    bands: Vec<Vec<[Point<Held>; 2]>>,
+    top: f64,
+    /// How high a band is.
+    height: f64,
+}
+
+impl Loop {
+    /// The most bands; a lasso that is drawn by hand has some hundred edges.
+    const MOST: usize = 256;
+
+    /// Cost: that of the edges, each once for every band that it reaches into.
+    fn new(line: &[Point<Held>]) -> Self {
+        let around = line.iter().fold(Rect::EMPTY, |r, p| r.include(*p));
+        let count = line.len().clamp(1, Self::MOST);
+        let mut bands = Self {
+            bands: vec![Vec::new(); count],
+            top: around.y0,
+            height: (around.height() / count as f64).max(f64::MIN_POSITIVE),
+        };
+        let next = line.iter().cycle().skip(1);
+        for (a, b) in line.iter().zip(next) {
+            let (first, last) = (bands.band(a.y.min(b.y)), bands.band(a.y.max(b.y)));
+            for band in &mut bands.bands[first..=last] {
+                band.push([*a, *b]);
+            }
         }
-        last = i;
+        bands
     }
-    inside
+
+    fn band(&self, y: f64) -> usize {
+        (((y - self.top) / self.height) as usize).min(self.bands.len() - 1)
+    }
+
+    /// By the even-odd rule.
+    fn contains(&self, p: Point<Held>) -> bool {
+        let crossed = |[a, b]: &&[Point<Held>; 2]| {
+            (a.y > p.y) != (b.y > p.y) && p.x < (b.x - a.x) * (p.y - a.y) / (b.y - a.y) + a.x
+        };
+        self.bands[self.band(p.y)].iter().filter(crossed).count() % 2 == 1
+    }
 }
 
 /// The topmost mark within `reach` glass units of a point.

@@ -79,6 +79,7 @@ impl<F> Point<F> {
         length(self.x - other.x, self.y - other.y)
     }
 
+    /// Whether neither is infinite or no number.
     pub fn is_finite(self) -> bool {
         self.x.is_finite() && self.y.is_finite()
     }
@@ -163,14 +164,17 @@ impl<F> Rect<F> {
         }
     }
 
+    /// From (0, 0) on.
     pub fn of_size(size: Size<F>) -> Self {
         Self::from_corners(Point::new(0.0, 0.0), Point::new(size.width, size.height))
     }
 
+    /// Whether there is nothing in it, not even an edge.
     pub fn is_empty(&self) -> bool {
         self.x0 > self.x1 || self.y0 > self.y1
     }
 
+    /// 0 when it is empty, as the height is.
     pub fn width(&self) -> f64 {
         (self.x1 - self.x0).max(0.0)
     }
@@ -205,10 +209,12 @@ impl<F> Rect<F> {
         }
     }
 
+    /// Whether they have a point in common, be it on their edges.
     pub fn intersects(&self, other: &Self) -> bool {
         !self.intersection(other).is_empty()
     }
 
+    /// Whether the point lies in it, or on its edge.
     pub fn contains(&self, p: Point<F>) -> bool {
         (self.x0..=self.x1).contains(&p.x) && (self.y0..=self.y1).contains(&p.y)
     }
@@ -268,6 +274,7 @@ impl<A, B> Clone for Map<A, B> {
 impl<A, B> Copy for Map<A, B> {}
 
 impl<A, B> Map<A, B> {
+    /// See [`Map::coefficients`].
     pub const fn from_coefficients(c: [f64; 6]) -> Self {
         Self {
             c,
@@ -275,6 +282,7 @@ impl<A, B> Map<A, B> {
         }
     }
 
+    /// `[a, b, c, d, e, f]`: `x' = a x + c y + e`, `y' = b x + d y + f`.
     pub fn coefficients(&self) -> [f64; 6] {
         self.c
     }
@@ -289,6 +297,7 @@ impl<A, B> Map<A, B> {
         Self::from_coefficients([scale, 0.0, 0.0, scale, dx, dy])
     }
 
+    /// Where a point comes to lie.
     pub fn apply(&self, p: Point<A>) -> Point<B> {
         let q = Affine::new(self.c) * kurbo::Point::new(p.x, p.y);
         Point::new(q.x, q.y)
@@ -323,6 +332,7 @@ impl<A, B> Map<A, B> {
         Affine::new(self.c).determinant().abs().sqrt()
     }
 
+    /// Whether all its numbers are finite.
     pub fn is_finite(&self) -> bool {
         self.c.iter().all(|v| v.is_finite())
     }

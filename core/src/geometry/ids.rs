@@ -53,6 +53,7 @@ impl IdMaker {
         }
     }
 
+    /// A number that was not given before by any page, but for one chance in 2³² for each.
     pub fn next_id(&mut self) -> u64 {
         self.next += 1;
         self.next

@@ -85,11 +85,10 @@ impl Zoom {
     /// The same for a thing that goes on below what is seen of it as a whole: it is `reach` times
     /// as long as its size says (1 or more).
     pub fn settled_within<A, R>(self, size: Size<A>, room: Size<R>, reach: f64) -> Self {
-        if ![self.by, self.x, self.y].iter().all(|v| v.is_finite()) {
-            return Zoom::WHOLE;
-        }
-        let by = self.by.clamp(1.0, MOST);
-        let scale = Zoom { by, ..self }.map(size, room).mean_scale();
+        let numbers = [self.by, self.x, self.y].iter().all(|v| v.is_finite());
+        let asked = if numbers { self } else { Zoom::WHOLE };
+        let by = asked.by.clamp(1.0, MOST);
+        let scale = Zoom { by, ..asked }.map(size, room).mean_scale();
         let middle = |at: f64, length: f64, room: f64, reach: f64| {
             let half = room / (2.0 * length * scale);
             if 2.0 * half >= reach {
@@ -100,8 +99,8 @@ impl Zoom {
         };
         Zoom {
             by,
-            x: middle(self.x, size.width, room.width, 1.0),
-            y: middle(self.y, size.height, room.height, reach),
+            x: middle(asked.x, size.width, room.width, 1.0),
+            y: middle(asked.y, size.height, room.height, reach),
         }
     }
 }

@@ -26,6 +26,7 @@ impl Spot {
         }
     }
 
+    /// In units.
     pub fn position(self) -> Point<Ink> {
         Point::new(f64::from(self.x) / UNITS, f64::from(self.y) / UNITS)
     }
@@ -34,8 +35,10 @@ impl Spot {
 /// A cubic Bézier curve that begins where the one before it ended.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Piece {
+    /// The two control points.
     pub c1: Spot,
     pub c2: Spot,
+    /// Where it ends, and how wide the ink is there.
     pub end: InkPoint,
 }
 

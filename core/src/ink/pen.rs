@@ -94,6 +94,7 @@ impl Pen {
         ahead.points.split_off(settled.min(ahead.points.len()))
     }
 
+    /// The points so far.
     pub fn points(&self) -> &[InkPoint] {
         &self.points
     }

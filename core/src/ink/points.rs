@@ -30,6 +30,7 @@ impl InkPoint {
         }
     }
 
+    /// In units.
     pub fn position(self) -> Point<Ink> {
         Point::new(f64::from(self.x) / UNITS, f64::from(self.y) / UNITS)
     }

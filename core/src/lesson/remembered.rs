@@ -12,7 +12,9 @@ use crate::stage::state::StageState;
 /// server and in every browser.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Lesson {
+    /// All marks, with what their authors can undo.
     pub sheets: Sheets,
+    /// What is on stage.
     pub stage: StageState,
 }
 

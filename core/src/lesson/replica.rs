@@ -59,6 +59,7 @@ struct Beyond {
 }
 
 impl Replica {
+    /// A copy of a lesson of which nothing has been heard yet.
     pub fn new(author: AuthorId) -> Self {
         Self {
             author,
@@ -70,6 +71,7 @@ impl Replica {
         }
     }
 
+    /// Whose copy it is.
     pub fn author(&self) -> AuthorId {
         self.author
     }
@@ -89,10 +91,12 @@ impl Replica {
         self.pending.iter()
     }
 
+    /// Whether [`Intent::Undo`] would come to anything, here or at the server.
     pub fn can_undo(&self) -> bool {
         self.beyond.undo > 0 || self.shown.sheets.can_undo(self.author)
     }
 
+    /// The same for [`Intent::Redo`].
     pub fn can_redo(&self) -> bool {
         self.beyond.redo > 0 || self.shown.sheets.can_redo(self.author)
     }

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// How long ink may stay before it fades, in seconds, and how long it does unless told otherwise.
 pub const STAYS: std::ops::RangeInclusive<u8> = 1..=20;
+/// In seconds; see [`STAYS`].
 pub const STAY: u8 = 4;
 
 /// That a mark fades.

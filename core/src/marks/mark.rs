@@ -12,7 +12,7 @@ use crate::ink::tip::Tip;
 use crate::ink::{InkPoint, MAX_POINTS, Points, UNITS};
 use crate::marks::budget;
 use crate::marks::fading::{Fading, STAYS};
-use crate::marks::picture::Placed;
+use crate::marks::picture::Placement;
 use crate::marks::shape::{Dash, Shape};
 use crate::marks::stamp::Stamp;
 use crate::marks::text::{MOST as MOST_TEXT, Text};
@@ -42,6 +42,7 @@ impl Style {
         }
     }
 
+    /// The layer that a mark of this style lies on.
     pub fn layer(&self) -> Layer {
         match self.tip {
             Tip::Round => Layer::Ink,
@@ -58,6 +59,7 @@ impl Style {
         }
     }
 
+    /// How it mixes with light paper.
     pub fn blend(&self) -> Blend {
         match self.tip {
             Tip::Round => Blend::Over,
@@ -76,6 +78,7 @@ pub enum Layer {
 }
 
 impl Layer {
+    /// From the bottom up.
     pub const ALL: [Layer; 2] = [Layer::Highlighter, Layer::Ink];
 }
 
@@ -86,7 +89,7 @@ pub enum Body {
     Shape(Shape),
     Stamp(Stamp),
     Text(Text),
-    Picture(Placed),
+    Picture(Placement),
 }
 
 /// Anything drawn.

@@ -12,7 +12,7 @@ pub const SHARE: f64 = 0.5;
 
 /// A placed picture: which, and where it lies in the mark's own frame.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
-pub struct Placed {
+pub struct Placement {
     /// The server's name for the file.
     pub picture: u64,
     /// Pixels of the whole picture.
@@ -25,7 +25,7 @@ pub struct Placed {
     pub cut: [u16; 4],
 }
 
-impl Placed {
+impl Placement {
     /// The whole picture around a middle: as large as its pixels, but no larger than [`SHARE`] of
     /// the stage.
     pub fn new<F>(picture: u64, size: (u32, u32), middle: Point<Ink>, stage: Size<F>) -> Self {
@@ -73,9 +73,9 @@ impl Placed {
     ///
     /// ```
     /// use bozzetto_core::geometry::frames::{Glass, Ink, Point, Rect, Size};
-    /// use bozzetto_core::marks::picture::Placed;
+    /// use bozzetto_core::marks::picture::Placement;
     /// let stage = Size::<Glass>::new(1920.0, 1080.0);
-    /// let placed = Placed::new(1, (400, 200), Point::new(300.0, 300.0), stage);
+    /// let placed = Placement::new(1, (400, 200), Point::new(300.0, 300.0), stage);
     /// let half = Rect::<Ink>::from_corners(Point::new(300.0, 0.0), Point::new(900.0, 900.0));
     /// let cut = placed.cropped(&half);
     /// assert_eq!(cut.area(), Rect::from_corners(Point::new(300.0, 200.0), Point::new(500.0, 400.0)));

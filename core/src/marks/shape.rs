@@ -91,6 +91,7 @@ impl Dash {
 #[derive(Clone, PartialEq, Eq, Debug, Serialize, Deserialize)]
 pub struct Shape {
     pub figure: Figure,
+    /// What it is defined by, in 1/64 unit: two corners or ends, or the points of a polyline.
     pub points: Vec<Spot>,
 }
 
@@ -98,6 +99,7 @@ pub struct Shape {
 pub const MAX_POINTS: usize = 500;
 
 impl Shape {
+    /// A figure through these points, in units; see [`Shape::points`].
     pub fn new(figure: Figure, points: &[Point<Ink>]) -> Self {
         Self {
             figure,
@@ -294,7 +296,9 @@ fn to_15_degrees(dx: f64, dy: f64) -> (f64, f64) {
 /// What a shape measures between two points.
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub struct Measure {
+    /// From one to the other, in units.
     pub length: f64,
+    /// How far they are apart across and along, in units; never negative.
     pub width: f64,
     pub height: f64,
     /// Degrees above the horizontal, as a protractor shows them: 0 to the right, counted against the

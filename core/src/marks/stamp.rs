@@ -33,6 +33,7 @@ impl Sign {
         Sign::Counter(1),
     ];
 
+    /// What it is called in scripts and in settings.
     pub fn word(self) -> &'static str {
         match self {
             Sign::Tick => "tick",
@@ -59,6 +60,7 @@ pub struct Stamp {
 pub const MOST: u16 = 999;
 
 impl Stamp {
+    /// `half` is half its width and height, in units.
     pub fn new(sign: Sign, middle: Point<Ink>, half: f64) -> Self {
         Self {
             sign,
@@ -72,6 +74,7 @@ impl Stamp {
         f64::from(self.half) / crate::ink::UNITS
     }
 
+    /// The rectangle that contains it, in the mark's own frame.
     pub fn bounds(&self) -> Rect<Ink> {
         let m = self.middle.position();
         Rect::from_corners(m, m).inflate(self.half())

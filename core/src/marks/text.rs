@@ -34,9 +34,11 @@ pub struct Text {
     pub size: i32,
     /// Lines are broken to be no wider than this; without it only where the text says so.
     pub wrap: Option<i32>,
+    /// From the first to the last.
     pub lines: Vec<Line>,
     /// Each outline once.
     pub glyphs: Vec<Glyph>,
+    /// Where each of them stands, as often as it is written.
     pub placed: Vec<Placed>,
     /// Characters that the font does not have; an empty box stands for each.
     pub missing: String,
@@ -48,6 +50,7 @@ pub struct Line {
     /// Where it begins and ends in the content, in bytes.
     pub from: u32,
     pub to: u32,
+    /// How far below `at` it is.
     pub baseline: i32,
     pub width: i32,
 }
@@ -57,13 +60,16 @@ pub struct Line {
 pub struct Glyph {
     /// As [`Verb`] numbers them.
     pub verbs: Vec<u8>,
+    /// x and y in turn, in 1/64 unit.
     pub coords: Vec<i32>,
 }
 
+/// One letter of the text.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
 pub struct Placed {
     /// Which of the glyphs.
     pub glyph: u16,
+    /// Where the pen stands for it, relative to `at`, in 1/64 unit.
     pub x: i32,
     pub y: i32,
 }

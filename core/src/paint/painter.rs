@@ -34,10 +34,12 @@ struct Outline {
 }
 
 impl Painter {
+    /// The mark has changed: its outline is worked out anew when it is wanted.
     pub fn forget(&mut self, mark: MarkId) {
         self.outlines.remove(&mark);
     }
 
+    /// All outlines are worked out anew.
     pub fn forget_all(&mut self) {
         self.outlines.clear();
     }
@@ -51,6 +53,7 @@ impl Painter {
         }
     }
 
+    /// See [`Painter::set_opacity`].
     pub fn opacity(&self, mark: MarkId) -> f32 {
         self.faint.get(&mark).copied().unwrap_or(1.0)
     }
@@ -66,13 +69,13 @@ impl Painter {
     ) {
         for seen in in_view {
             let sheet = sheets.sheet(seen.sheet);
-            let within = seen.within.intersection(within);
+            let Some(to_held) = seen.view.inverse() else {
+                continue;
+            };
+            let within = seen.within.intersection(within).inflate(2.0);
             let mut here = DisplayList::default();
-            for mark in sheet.layer(layer) {
-                let at = seen.view.apply_rect(&sheet.bounds(mark.id)).inflate(2.0);
-                if at.intersects(&within) {
-                    self.paint_mark(mark, seen, &mut here);
-                }
+            for mark in sheet.layer_near(layer, &to_held.apply_rect(&within)) {
+                self.paint_mark(mark, seen, &mut here);
             }
             list.cut(here, &seen.within, is_part(seen, in_view));
         }

@@ -28,11 +28,13 @@ pub struct WetInk {
     pub mark: MarkId,
     pub sheet: SheetId,
     pub style: Style,
+    /// From the stroke's own frame to what holds it.
     pub transform: Map<Ink, Held>,
     /// Whether it is fading ink: what was drawn just before waits for it.
     pub fades: bool,
     /// How many points came before these.
     pub from: u32,
+    /// Those that are new.
     pub points: Points,
 }
 
@@ -55,6 +57,7 @@ pub struct WetStroke {
     pub author: AuthorId,
     pub sheet: SheetId,
     pub style: Style,
+    /// From the stroke's own frame to what holds it.
     pub transform: Map<Ink, Held>,
     fades: bool,
     /// When its first points came, in milliseconds by the caller's clock.
@@ -163,11 +166,11 @@ impl WetStrokes {
         match known.and_then(|before| changed(before, &shape)) {
             Some(bounds) => {
                 let (layer, transform) = (shape.mark.style.layer(), shape.mark.transform);
-                self.spoil(layer, shape.sheet, &transform, &bounds, views);
+                self.invalidate(layer, shape.sheet, &transform, &bounds, views);
             }
             None => {
                 self.end(shape.mark.id, views);
-                self.spoil_shape(&shape, views);
+                self.invalidate_shape(&shape, views);
             }
         }
         self.shapes.insert(shape.mark.id, shape);
@@ -191,10 +194,10 @@ impl WetStrokes {
         self.shapes.values()
     }
 
-    fn spoil_shape(&mut self, shape: &WetShape, views: &impl Views) {
+    fn invalidate_shape(&mut self, shape: &WetShape, views: &impl Views) {
         let (layer, transform) = (shape.mark.style.layer(), shape.mark.transform);
         let bounds = shape.mark.own_bounds();
-        self.spoil(layer, shape.sheet, &transform, &bounds, views);
+        self.invalidate(layer, shape.sheet, &transform, &bounds, views);
     }
 
     /// The authors of strokes in fading ink, and when they began them.
@@ -203,6 +206,7 @@ impl WetStrokes {
         strokes.map(|s| (s.author, s.began)).collect()
     }
 
+    /// The strokes in progress, by the marks that they will become.
     pub fn iter(&self) -> impl Iterator<Item = (MarkId, &WetStroke)> {
         self.strokes.iter().map(|(id, stroke)| (*id, stroke))
     }
@@ -253,17 +257,17 @@ impl WetStrokes {
         stroke.predicted = predicted;
         let bounds = before.union(&end(stroke)).union(&lost);
         let (layer, sheet, transform) = (stroke.style.layer(), stroke.sheet, stroke.transform);
-        self.spoil(layer, sheet, &transform, &bounds, views);
+        self.invalidate(layer, sheet, &transform, &bounds, views);
     }
 
     /// The stroke is finished or was given up: its wet ink goes.
     pub fn end(&mut self, mark: MarkId, views: &impl Views) {
         if let Some(shape) = self.shapes.remove(&mark) {
-            self.spoil_shape(&shape, views);
+            self.invalidate_shape(&shape, views);
         }
         if let Some(stroke) = self.strokes.remove(&mark) {
             let bounds = reach_of(&stroke.all_points());
-            self.spoil(
+            self.invalidate(
                 stroke.style.layer(),
                 stroke.sheet,
                 &stroke.transform,
@@ -291,14 +295,15 @@ impl WetStrokes {
         ended
     }
 
+    /// Nothing is wet any more.
     pub fn clear(&mut self) {
         self.strokes.clear();
         self.shapes.clear();
-        self.spoil_everything();
+        self.invalidate_everything();
     }
 
     /// Everything has to be painted again.
-    pub fn spoil_everything(&mut self) {
+    pub fn invalidate_everything(&mut self) {
         for layer in Layer::ALL {
             let far = crate::geometry::frames::Point::new(1e7, 1e7);
             let near = crate::geometry::frames::Point::new(-1e7, -1e7);
@@ -392,7 +397,7 @@ impl WetStrokes {
         }
     }
 
-    fn spoil(
+    fn invalidate(
         &mut self,
         layer: Layer,
         sheet: SheetId,

@@ -72,6 +72,7 @@ impl Deed {
         }
     }
 
+    /// What it does, in words for the help sheet.
     pub fn words(self) -> &'static str {
         Deed::ALL
             .iter()

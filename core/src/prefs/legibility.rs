@@ -90,7 +90,9 @@ impl Room {
 /// Why a swatch falls short, and the swatch that does not.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Short {
+    /// In words for the presenter.
     pub why: String,
+    /// One that can be read.
     pub instead: Swatch,
 }
 

@@ -20,6 +20,7 @@ pub const FADE: u64 = 1000;
 /// What fades together.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Group {
+    /// They fade together.
     pub marks: Vec<(SheetId, MarkId)>,
     /// When it begins to fade; `None` while more of it is being drawn.
     pub begins: Option<u64>,

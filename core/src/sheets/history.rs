@@ -45,6 +45,7 @@ pub struct Histories {
 }
 
 impl Histories {
+    /// Nothing has been done yet.
     pub fn new(keep: Keep) -> Self {
         Self {
             keep,

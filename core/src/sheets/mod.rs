@@ -2,6 +2,7 @@
 
 pub mod fade;
 pub mod history;
+mod index;
 pub mod refusal;
 pub mod sheet;
 pub mod step;

@@ -4,7 +4,7 @@
 //! browser: the rules use no clock, no randomness and no arithmetic but the four operations.
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 use serde::{Deserialize, Serialize};
 
@@ -12,17 +12,19 @@ use crate::geometry::frames::{self, Rect};
 use crate::geometry::ids::{AuthorId, MarkId};
 use crate::marks::mark::{Layer, Mark};
 use crate::sheets::history::{Entry, Histories, Keep, only_on};
+use crate::sheets::index::Index;
 use crate::sheets::refusal::Refusal;
 use crate::sheets::step::{Deed, Op, SheetId, Step};
 
 /// Where a mark lies among the others: layers first, then height, then id.
-type Place = (Layer, i64, MarkId);
+pub(super) type Place = (Layer, i64, MarkId);
 
 /// All marks held by one thing.
 #[derive(Clone, Default, Debug)]
 pub struct Sheet {
     marks: BTreeMap<MarkId, Held>,
     order: BTreeSet<Place>,
+    index: Index,
     /// Those that fade.
     fading: BTreeSet<MarkId>,
 }
@@ -35,16 +37,27 @@ struct Held {
 }
 
 impl Sheet {
+    /// A mark of this sheet. Cost: a search by its name.
     pub fn get(&self, id: MarkId) -> Option<&Arc<Mark>> {
         self.marks.get(&id).map(|held| &held.mark)
     }
 
     /// The marks whose rectangles reach into `area`, in no particular order.
     pub fn near(&self, area: &Rect<frames::Held>) -> impl Iterator<Item = &Arc<Mark>> {
-        self.marks
-            .values()
-            .filter(|held| held.bounds.intersects(area))
-            .map(|held| &held.mark)
+        let near = self.index.near(area).into_iter();
+        near.map(|place| self.at(place))
+    }
+
+    /// Those of a layer, from the bottom up. Cost: that of looking them up, and of sorting them.
+    pub fn layer_near(&self, layer: Layer, area: &Rect<frames::Held>) -> Vec<&Arc<Mark>> {
+        let mut places = self.index.near(area);
+        places.retain(|place| place.0 == layer);
+        places.sort_unstable();
+        places.into_iter().map(|place| self.at(place)).collect()
+    }
+
+    fn at(&self, (_, _, id): Place) -> &Arc<Mark> {
+        &self.marks[&id].mark
     }
 
     /// A rectangle that contains the mark; empty when it is not there.
@@ -52,6 +65,7 @@ impl Sheet {
         self.marks.get(&id).map_or(Rect::EMPTY, |held| held.bounds)
     }
 
+    /// How many marks it has.
     pub fn len(&self) -> usize {
         self.marks.len()
     }
@@ -64,27 +78,26 @@ impl Sheet {
     pub fn layer(&self, layer: Layer) -> impl DoubleEndedIterator<Item = &Arc<Mark>> {
         self.order
             .range((layer, i64::MIN, MarkId(0))..=(layer, i64::MAX, MarkId(u64::MAX)))
-            .map(|(_, _, id)| &self.marks[id].mark)
+            .map(|place| self.at(*place))
     }
 
     /// All marks from the bottom up.
     pub fn marks(&self) -> impl DoubleEndedIterator<Item = &Arc<Mark>> {
-        self.order.iter().map(|(_, _, id)| &self.marks[id].mark)
+        self.order.iter().map(|place| self.at(*place))
     }
 
     /// The height for a mark that is to lie on top.
     pub fn top(&self) -> i64 {
-        self.order
-            .iter()
-            .map(|(_, z, _)| *z)
-            .max()
-            .unwrap_or(0)
-            .saturating_add(1)
+        let tops = Layer::ALL
+            .into_iter()
+            .filter_map(|l| self.layer(l).next_back());
+        tops.map(|mark| mark.z).max().unwrap_or(0).saturating_add(1)
     }
 
     /// The height of what lies lowest.
     pub fn bottom(&self) -> i64 {
-        self.order.iter().map(|(_, z, _)| *z).min().unwrap_or(0)
+        let lowest = Layer::ALL.into_iter().filter_map(|l| self.layer(l).next());
+        lowest.map(|mark| mark.z).min().unwrap_or(0)
     }
 
     fn insert(&mut self, mark: Arc<Mark>) -> Option<Arc<Mark>> {
@@ -94,12 +107,14 @@ impl Sheet {
             self.fading.insert(mark.id);
         }
         let bounds = mark.bounds();
+        self.index.insert(place(&mark), &bounds);
         self.marks.insert(mark.id, Held { mark, bounds });
         before
     }
 
     fn remove(&mut self, id: MarkId) -> Option<Arc<Mark>> {
-        let Held { mark, .. } = self.marks.remove(&id)?;
+        let Held { mark, bounds } = self.marks.remove(&id)?;
+        self.index.remove(place(&mark), &bounds);
         self.order.remove(&place(&mark));
         self.fading.remove(&id);
         Some(mark)
@@ -151,13 +166,10 @@ pub struct Snapshot {
     pub histories: Histories,
 }
 
-static NO_MARKS: Sheet = Sheet {
-    marks: BTreeMap::new(),
-    order: BTreeSet::new(),
-    fading: BTreeSet::new(),
-};
+static NO_MARKS: LazyLock<Sheet> = LazyLock::new(Sheet::default);
 
 impl Sheets {
+    /// Sheets without marks; `keep` says whose history is kept.
     pub fn new(keep: Keep) -> Self {
         Self {
             sheets: BTreeMap::new(),
@@ -167,13 +179,17 @@ impl Sheets {
 
     /// The sheet; without marks if nobody has marked it yet.
     pub fn sheet(&self, id: SheetId) -> &Sheet {
-        self.sheets.get(&id).map_or(&NO_MARKS, |sheet| sheet)
+        match self.sheets.get(&id) {
+            Some(sheet) => sheet,
+            None => &NO_MARKS,
+        }
     }
 
     fn sheet_mut(&mut self, id: SheetId) -> &mut Sheet {
         Arc::make_mut(self.sheets.entry(id).or_default())
     }
 
+    /// The sheets that have or had marks.
     pub fn ids(&self) -> impl Iterator<Item = SheetId> {
         self.sheets.keys().copied()
     }
@@ -186,6 +202,7 @@ impl Sheets {
         })
     }
 
+    /// What each author can undo and redo.
     pub fn histories(&self) -> &Histories {
         &self.histories
     }
@@ -199,6 +216,7 @@ impl Sheets {
         self.sheets.insert(id, Arc::new(sheet));
     }
 
+    /// Everything as it is, to be written down. Cost: a pointer for each mark.
     pub fn snapshot(&self) -> Snapshot {
         Snapshot {
             sheets: self
@@ -211,6 +229,7 @@ impl Sheets {
         }
     }
 
+    /// The sheets that were written down.
     pub fn from_snapshot(snapshot: Snapshot) -> Self {
         let mut sheets = Self::new(Keep::All);
         for (id, marks) in snapshot.sheets {

@@ -69,6 +69,7 @@ pub const MOST_PAGES: usize = 1000;
 pub const PAGE_SCALE: f64 = 1.5;
 
 impl BackdropKind {
+    /// How fine it is: see [`Grain`].
     pub fn grain(&self) -> Grain {
         match self {
             BackdropKind::Picture { grain } => *grain,
@@ -156,11 +157,13 @@ impl Page {
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
 #[serde(default)]
 pub struct ViewState {
+    /// How much larger than whole, and which part.
     pub zoom: Zoom,
     /// The page that is shown, from 0.
     pub page: u32,
     /// How far a web page is scrolled, in CSS pixels.
     pub scroll: (f64, f64),
+    /// Of a video.
     pub playback: Playback,
     /// The picture that is held while the backdrop goes on.
     pub frozen: Option<Frozen>,

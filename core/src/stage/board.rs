@@ -39,6 +39,7 @@ impl Surface {
         Surface::Chalk,
     ];
 
+    /// The colour of the bare board.
     pub fn colour(self) -> Rgb {
         match self {
             Surface::Paper => PAPER,

@@ -88,6 +88,7 @@ pub fn panes<'a>(
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub struct InView {
     pub sheet: SheetId,
+    /// From the sheet's frame to the glass.
     pub view: Map<Held, Glass>,
     /// The part of the glass that its marks are seen in.
     pub within: Rect<Glass>,

@@ -18,9 +18,11 @@ pub struct StageState {
     pub name: String,
     /// Width to height of the picture area; 0 to 0 while nothing is known of the lesson.
     pub aspect: (f64, f64),
+    /// The running order.
     pub order: Vec<BackdropView>,
     pub current: Option<BackdropId>,
     pub beside: Option<Beside>,
+    /// Participants see nothing new.
     pub paused: bool,
 }
 
@@ -39,6 +41,7 @@ impl Stage {
         self.current.iter().chain(beside)
     }
 
+    /// As [`Stage::each`].
     pub fn each_mut(&mut self) -> impl Iterator<Item = &mut BackdropView> {
         let beside = self.beside.iter_mut().map(|(b, _)| b);
         self.current.iter_mut().chain(beside)
@@ -95,6 +98,7 @@ impl StageState {
         self.order.iter().find(|b| b.id == id)
     }
 
+    /// The same, to be changed.
     pub fn backdrop_mut(&mut self, id: BackdropId) -> Option<&mut BackdropView> {
         self.order.iter_mut().find(|b| b.id == id)
     }
@@ -109,6 +113,7 @@ impl StageState {
         }
     }
 
+    /// Whether it is in one of the panes.
     pub fn is_on_stage(&self, id: BackdropId) -> bool {
         self.current == Some(id) || self.beside.is_some_and(|b| b.backdrop == id)
     }

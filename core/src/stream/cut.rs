@@ -9,7 +9,9 @@ const HIGHEST: f64 = 800.0;
 /// A part of a picture in whole pixels, and the part of the backdrop that it shows.
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub struct Cut {
+    /// In pixels of the picture.
     pub crop: Rect<Pixels>,
+    /// In backdrop units.
     pub shows: Rect<Held>,
 }
 

@@ -30,6 +30,7 @@ pub enum Take {
 }
 
 impl Gate {
+    /// What to do with the chunk that comes next: `number` of the encoder's `run`, which is a `key` frame or not.
     pub fn take(&mut self, run: u32, number: u32, key: bool) -> Take {
         if key || self.next == Some((run, number)) {
             self.next = Some((run, number.wrapping_add(1)));

@@ -34,6 +34,7 @@ pub struct Chunk {
     pub taken: u64,
     /// The part of the backdrop that it shows.
     pub shows: Rect<Held>,
+    /// As the encoder gave it.
     pub data: Vec<u8>,
 }
 
@@ -42,6 +43,7 @@ pub struct Chunk {
 pub struct Codec {
     /// As the WebCodecs codec registry writes it, `vp8` or `vp09.00.10.08` for example.
     pub name: String,
+    /// In pixels.
     pub width: u32,
     pub height: u32,
     /// The colour space, as JSON, as WebCodecs describes it: decoders guess wrongly without.
@@ -54,6 +56,7 @@ pub struct Still {
     pub backdrop: BackdropId,
     pub taken: u64,
     pub shows: Rect<Held>,
+    /// The JPEG file.
     pub data: Vec<u8>,
 }
 

@@ -62,6 +62,7 @@ impl Default for Governor {
 }
 
 impl Governor {
+    /// How much is to be sent at this moment.
     pub fn pace(&self) -> Pace {
         self.pace
     }

@@ -27,6 +27,7 @@ pub const MAX_MESSAGE: usize = 1024 * 1024;
 /// How often the server says that the line is alive, in milliseconds; and for how long a browser may
 /// hear nothing before it takes the line for dead.
 pub const BEAT: u64 = 2000;
+/// See [`BEAT`].
 pub const DEAD: u64 = 4500;
 
 /// What every connection begins with.
@@ -50,6 +51,8 @@ impl Hello {
         bytes
     }
 
+    /// # Errors
+    /// With what the browser is to be told when it is no greeting, or another version's.
     pub fn decode(bytes: &[u8]) -> Result<Self, Goodbye> {
         let (head, body) = bytes.split_at_checked(4).ok_or(Goodbye::Unreadable)?;
         if &head[..2] != GREETING {

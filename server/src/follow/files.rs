@@ -8,7 +8,7 @@ use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{DisplayList, Item, Placing};
 use bozzetto_core::geometry::frames::{Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
-use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::wire::TakeAway;
 use serde::Deserialize;
@@ -132,7 +132,7 @@ pub async fn placed(
             false => Err(AppError::NotFound),
         };
     }
-    let around = |p: &Placed| Part::around(p.seen());
+    let around = |p: &Placement| Part::around(p.seen());
     let mut marks = shown.placed.iter().filter(|p| p.picture == picture);
     let placed = marks.find(|p| part.is_of(around(p)));
     let placed = placed.ok_or(AppError::NotFound)?;

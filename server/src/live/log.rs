@@ -288,7 +288,7 @@ fn enter(conn: &Connection, lesson: i64, step: &StageStep, at: u64) -> Result<()
 }
 
 /// Keeps a lesson as it is after change `seq`.
-pub fn keep_snapshot(
+pub fn persist_snapshot(
     conn: &Connection,
     lesson: i64,
     seq: u64,

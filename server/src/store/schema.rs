@@ -196,4 +196,5 @@ UPDATE lesson SET nameless = 1 WHERE name LIKE 'Lesson of %, __:__';
 const STAGE: &str = "
 ALTER TABLE change ADD COLUMN marks INTEGER NOT NULL DEFAULT 1;
 ALTER TABLE snapshot ADD COLUMN stage TEXT CHECK (json_valid(stage));
+ALTER TABLE media RENAME COLUMN clean TO sanitised;
 ";

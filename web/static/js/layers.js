@@ -93,7 +93,7 @@ export class Layers {
     if (!image) {
       image = new Image();
       image.addEventListener("load", () => {
-        this.glass.spoil();
+        this.glass.invalidate();
         this.drawSoon();
       });
       image.src = source;

@@ -36,7 +36,7 @@ impl Lesson {
                     id: PersonId(p.id as u64),
                     name: p.name.clone(),
                 };
-                self.tell_presenters(&FromServer::Came(person));
+                self.publish_to_presenters(&FromServer::Came(person));
             }
             // A phone that comes back has left a line behind that is not known to be dead yet.
             if own.len() >= MOST_EACH {
@@ -54,7 +54,7 @@ impl Lesson {
                 stills: false,
             },
         );
-        self.tell_watching();
+        self.publish_watching();
         self.want_keys();
         Joined {
             connection,
@@ -75,7 +75,7 @@ impl Lesson {
         }
         if !still_here {
             for mark in self.wet.end_all_of(gone.author, &nowhere) {
-                self.tell_everybody(&FromServer::WetEnd { mark }, false);
+                self.publish_to_everybody(&FromServer::WetEnd { mark }, false);
             }
             self.remember_moments(Some(gone.author));
         }
@@ -86,10 +86,10 @@ impl Lesson {
             };
             *count = count.saturating_sub(1);
             if !still_here {
-                self.tell_presenters(&FromServer::Left(PersonId(p.id as u64)));
+                self.publish_to_presenters(&FromServer::Left(PersonId(p.id as u64)));
             }
         }
-        self.tell_watching();
+        self.publish_watching();
     }
 
     /// A participant's connections, the oldest first.

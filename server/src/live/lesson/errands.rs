@@ -147,7 +147,7 @@ impl Lesson {
 
     fn captures_changed(&mut self, take_aways: Vec<TakeAway>) {
         self.take_aways = take_aways;
-        self.tell_presenters(&FromServer::Captures);
+        self.publish_to_presenters(&FromServer::Captures);
         if let Some(held) = &mut self.held {
             // Nothing new while it is paused; but what is taken back is gone.
             let there = |t: &TakeAway| self.take_aways.iter().any(|n| n.id == t.id);
@@ -155,10 +155,10 @@ impl Lesson {
             held.take_aways.retain(there);
             if held.take_aways.len() < before {
                 let left = FromServer::TakeAways(held.take_aways.clone());
-                self.tell_participants_even_paused(&left);
+                self.publish_to_participants_even_paused(&left);
             }
         }
-        self.tell_participants(&FromServer::TakeAways(self.take_aways.clone()));
+        self.publish_to_participants(&FromServer::TakeAways(self.take_aways.clone()));
     }
 
     fn somebody_presents(&self) -> bool {

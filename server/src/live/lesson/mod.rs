@@ -10,8 +10,8 @@ mod errands;
 mod fading;
 mod on_stage;
 mod ordering;
+mod publishing;
 mod streaming;
-mod telling;
 mod writing;
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
@@ -20,7 +20,7 @@ use std::time::Duration;
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::lesson::{self, change::Change};
-use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::paint::wet::WetStrokes;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::refusal::Refusal;
@@ -73,7 +73,7 @@ pub enum Said {
 pub struct Shown {
     pub stage: Stage,
     /// The pictures that lie on it.
-    pub placed: Vec<Placed>,
+    pub placed: Vec<Placement>,
     pub take_aways: Vec<TakeAway>,
 }
 

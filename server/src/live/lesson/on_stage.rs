@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::lesson::change::{Change, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark};
-use bozzetto_core::marks::picture::Placed;
+use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
 use bozzetto_core::stage::state::{Stage, StageState};
@@ -52,7 +52,7 @@ impl Lesson {
             backdrop,
             seen: Box::new(seen),
         };
-        self.tell_everybody(&message, !theirs);
+        self.publish_to_everybody(&message, !theirs);
     }
 
     /// What went along with a hand has come to rest, or the hand is gone: it is remembered.
@@ -83,7 +83,7 @@ impl Lesson {
     }
 
     /// The stage has been paused, or goes on: participants are told.
-    pub(super) fn tell_paused(&mut self) {
+    pub(super) fn publish_paused(&mut self) {
         if self.told.paused {
             let mut on_stage = self.on_stage();
             self.stop_films(&mut on_stage.backdrops);
@@ -92,12 +92,12 @@ impl Lesson {
                 take_aways: self.take_aways.clone(),
                 name: self.told.name.clone(),
             });
-            self.tell_participants_even_paused(&FromServer::Paused(true));
+            self.publish_to_participants_even_paused(&FromServer::Paused(true));
         } else {
             self.held = None;
-            self.tell_participants(&FromServer::Paused(false));
-            self.tell_participants(&FromServer::OnStage(Box::new(self.on_stage())));
-            self.tell_participants(&FromServer::TakeAways(self.take_aways.clone()));
+            self.publish_to_participants(&FromServer::Paused(false));
+            self.publish_to_participants(&FromServer::OnStage(Box::new(self.on_stage())));
+            self.publish_to_participants(&FromServer::TakeAways(self.take_aways.clone()));
             self.want_keys();
         }
     }
@@ -106,7 +106,7 @@ impl Lesson {
     fn stop_films(&self, stage: &mut Stage) {
         let now = crate::now() as u64;
         for view in stage.each_mut().filter_map(|b| b.stop(now).then_some(b)) {
-            self.tell_participants_even_paused(&FromServer::See {
+            self.publish_to_participants_even_paused(&FromServer::See {
                 author: NOBODY,
                 backdrop: view.id,
                 seen: Box::new(view.seen.clone()),
@@ -132,7 +132,7 @@ impl Lesson {
     }
 
     pub(super) fn shown_to_participants(&self) -> Shown {
-        let of_marks = |sheets: &[(SheetId, Vec<Arc<Mark>>)]| -> Vec<Placed> {
+        let of_marks = |sheets: &[(SheetId, Vec<Arc<Mark>>)]| -> Vec<Placement> {
             let marks = sheets.iter().flat_map(|(_, marks)| marks);
             marks.filter_map(|mark| placed(mark)).collect()
         };
@@ -168,7 +168,7 @@ impl Lesson {
 }
 
 /// The picture that a mark is, if it is one.
-fn placed(mark: &Mark) -> Option<Placed> {
+fn placed(mark: &Mark) -> Option<Placement> {
     match &mark.body {
         Body::Picture(placed) => Some(*placed),
         _ => None,

@@ -34,7 +34,7 @@ impl Lesson {
                     let now = crate::now() as u64;
                     self.wet.extend(author, &ink, Vec::new(), now, &nowhere);
                     let seen = self.told.in_view(ink.sheet);
-                    self.tell_everybody(&FromServer::Wet { author, ink }, !seen);
+                    self.publish_to_everybody(&FromServer::Wet { author, ink }, !seen);
                 }
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
             },
@@ -43,7 +43,7 @@ impl Lesson {
                     shape.mark.author = author;
                     self.wet.put(WetShape::clone(&shape), &nowhere);
                     let seen = self.told.in_view(shape.sheet);
-                    self.tell_everybody(&FromServer::WetShape(shape), !seen);
+                    self.publish_to_everybody(&FromServer::WetShape(shape), !seen);
                 }
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
             },
@@ -51,7 +51,7 @@ impl Lesson {
                 // Only whoever draws a stroke gives it up.
                 if self.wet.author_of(mark) == Some(author) {
                     self.wet.end(mark, &nowhere);
-                    self.tell_everybody(&FromServer::WetEnd { mark }, false);
+                    self.publish_to_everybody(&FromServer::WetEnd { mark }, false);
                 }
             }
             ToServer::Act { id, intent } => self.act(connection, author, id, &intent),

@@ -29,9 +29,9 @@ impl Lesson {
     /// A sender gets its own stream back only when another presenter has to get it too.
     fn pass_on(&self, message: &FromServer) {
         if self.presenters_here() > 1 {
-            self.tell_everybody(message, false);
+            self.publish_to_everybody(message, false);
         } else {
-            self.tell_participants(message);
+            self.publish_to_participants(message);
         }
     }
 
@@ -78,7 +78,7 @@ impl Lesson {
     fn tell_key(&mut self, backdrop: BackdropId) {
         let told = Instant::now();
         self.keys.insert(backdrop, KeyWanted { told, again: false });
-        self.tell_presenters(&FromServer::WantKey(backdrop));
+        self.publish_to_presenters(&FromServer::WantKey(backdrop));
     }
 
     /// When presenters are to be told next.
@@ -110,14 +110,14 @@ impl Lesson {
             self.watching.streams = self.watching.streams.saturating_sub(1);
             self.watching.stills += 1;
         }
-        self.tell_watching();
+        self.publish_watching();
         self.want_keys();
     }
 
     /// How many there are for whom streams and stills have to be made.
-    pub(super) fn tell_watching(&self) {
+    pub(super) fn publish_watching(&self) {
         let others = self.presenters_here().saturating_sub(1) as u32;
-        self.tell_presenters(&FromServer::Watching {
+        self.publish_to_presenters(&FromServer::Watching {
             stills: self.watching.stills,
             streams: self.watching.streams + others,
         });

@@ -41,20 +41,20 @@ impl Lesson {
                     break;
                 };
                 if i < told {
-                    self.tell_presenters(&FromServer::Known { id: change.id });
+                    self.publish_to_presenters(&FromServer::Known { id: change.id });
                 } else {
-                    self.tell_change(seq, &change, true);
+                    self.publish_change(seq, &change, true);
                 }
                 self.remember(seq, change);
             }
             self.told_unkept -= told;
             if told > 0 && self.told_unkept == 0 {
-                self.tell_presenters(&FromServer::Keeping(true));
+                self.publish_to_presenters(&FromServer::Keeping(true));
             }
             self.snapshot_if_due();
         } else {
             if self.told_unkept == 0 {
-                self.tell_presenters(&FromServer::Keeping(false));
+                self.publish_to_presenters(&FromServer::Keeping(false));
             }
             let untold: Vec<_> = self
                 .unwritten
@@ -64,7 +64,7 @@ impl Lesson {
                 .collect();
             self.told_unkept = self.unwritten.len();
             for (seq, change) in untold {
-                self.tell_change(seq, &change, false);
+                self.publish_change(seq, &change, false);
             }
         }
         self.write();
@@ -89,7 +89,7 @@ impl Lesson {
         let (snapshot, stage) = (self.state.sheets.snapshot(), self.state.stage.clone());
         async move {
             let kept = store
-                .write(move |conn| log::keep_snapshot(conn, lesson, seq, &snapshot, &stage))
+                .write(move |conn| log::persist_snapshot(conn, lesson, seq, &snapshot, &stage))
                 .await;
             if let Err(e) = kept {
                 tracing::warn!("no snapshot of lesson {lesson}: {e}");

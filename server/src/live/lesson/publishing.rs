@@ -1,4 +1,4 @@
-//! Telling presenters, participants, or all.
+//! Publishing to presenters, to participants, or to all.
 
 use bozzetto_core::lesson::change::{Change, NOBODY, What};
 use bozzetto_core::sheets::step::Step;
@@ -19,15 +19,15 @@ impl Lesson {
 
     /// A change in its place in the order. Presenters are told all of it, participants what they see
     /// of it.
-    pub(super) fn tell_change(&mut self, seq: u64, change: &Change, kept: bool) {
+    pub(super) fn publish_change(&mut self, seq: u64, change: &Change, kept: bool) {
         let whole = FromServer::Change {
             seq,
             change: change.clone(),
             kept,
         };
         let What::Marks { deed, steps } = &change.what else {
-            self.tell_presenters(&whole);
-            return self.tell_stage(change.stage_steps());
+            self.publish_to_presenters(&whole);
+            return self.publish_stage(change.stage_steps());
         };
         let seen: Vec<Step> = steps
             .iter()
@@ -44,29 +44,29 @@ impl Lesson {
                 deed: *deed,
                 steps: seen,
             };
-            self.tell_participants_even_paused(&FromServer::Change { seq, change, kept });
+            self.publish_to_participants_even_paused(&FromServer::Change { seq, change, kept });
         }
         self.presenters.publish(frame);
     }
 
     /// Participants are told what becomes of the stage.
-    fn tell_stage(&mut self, steps: &[StageStep]) {
+    fn publish_stage(&mut self, steps: &[StageStep]) {
         let (before, was_paused) = (self.told.on_stage(), self.told.paused);
         for step in steps {
             self.told.apply(step);
         }
         if self.told.paused != was_paused {
-            return self.tell_paused();
+            return self.publish_paused();
         }
         let after = self.told.on_stage();
         match before.becomes(&after) {
             Becomes::Other => {
-                self.tell_participants(&FromServer::OnStage(Box::new(self.on_stage())));
+                self.publish_to_participants(&FromServer::OnStage(Box::new(self.on_stage())));
                 self.want_keys();
             }
             Becomes::SeenOtherwise => {
                 for b in after.each() {
-                    self.tell_participants(&FromServer::See {
+                    self.publish_to_participants(&FromServer::See {
                         author: NOBODY,
                         backdrop: b.id,
                         seen: Box::new(b.seen.clone()),
@@ -78,7 +78,7 @@ impl Lesson {
     }
 
     /// To all, encoded once.
-    pub(super) fn tell_everybody(&self, message: &FromServer, presenters_only: bool) {
+    pub(super) fn publish_to_everybody(&self, message: &FromServer, presenters_only: bool) {
         let frame = frame(message);
         if !presenters_only && !self.is_paused() {
             self.participants.publish(frame.clone());
@@ -86,14 +86,14 @@ impl Lesson {
         self.presenters.publish(frame);
     }
 
-    pub(super) fn tell_presenters(&self, message: &FromServer) {
+    pub(super) fn publish_to_presenters(&self, message: &FromServer) {
         self.presenters.publish(frame(message));
     }
 
     /// While the lesson is paused, participants are told nothing.
-    pub(super) fn tell_participants(&self, message: &FromServer) {
+    pub(super) fn publish_to_participants(&self, message: &FromServer) {
         if !self.is_paused() {
-            self.tell_participants_even_paused(message);
+            self.publish_to_participants_even_paused(message);
         }
     }
 
@@ -102,7 +102,7 @@ impl Lesson {
         self.told.paused || self.state.stage.paused
     }
 
-    pub(super) fn tell_participants_even_paused(&self, message: &FromServer) {
+    pub(super) fn publish_to_participants_even_paused(&self, message: &FromServer) {
         self.participants.publish(frame(message));
     }
 
