@@ -12,6 +12,7 @@ use axum::middleware::{from_fn, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
 use tokio::sync::{Semaphore, watch};
 use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 use tower_http::timeout::RequestBodyTimeoutLayer;
 
 use crate::auth::guessing::{ENTERING, Guesses, JOINING};
@@ -213,13 +214,14 @@ impl App {
                 .layer(from_fn_with_state(self.clone(), presenter::only_presenters))
         })
         .done();
+        let packed = DefaultPredicate::new().and(NotForContentType::const_new("font/"));
         router
             .fallback(async || AppError::NotFound)
             .layer(RequestBodyTimeoutLayer::new(BODY))
             .layer(from_fn(in_time))
-            // Pages and vector pictures are packed on the way; pixels and what is packed already
+            // Pages and vector pictures are packed on the way; pixels, fonts and what is packed already
             // are not.
-            .layer(CompressionLayer::new())
+            .layer(CompressionLayer::new().compress_when(packed))
             .layer(from_fn(log))
             .layer(from_fn_with_state(self.clone(), headers::guard))
             .with_state(self)

@@ -79,9 +79,11 @@ pub async fn serve(Path((_, path)): Path<(String, String)>, headers: HeaderMap) 
     (common, Bytes::from(file.data.into_owned())).into_response()
 }
 
+/// Whether a file becomes so much smaller that packing it is worth its time. The fonts for typing are
+/// megabytes that only who types their letters fetches, once: that would wait for the packing.
 fn packs(path: &str) -> bool {
-    let packed_already = [".br", ".woff2", ".png", ".webp", ".jpg"];
-    !packed_already.iter().any(|e| path.ends_with(e))
+    let as_they_are = [".br", ".woff2", ".png", ".webp", ".jpg", ".ttf"];
+    !as_they_are.iter().any(|e| path.ends_with(e))
 }
 
 fn packed(path: &str) -> Option<Bytes> {
