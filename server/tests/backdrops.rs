@@ -8,6 +8,7 @@ use bozzetto::backdrops::queries::{self, Whither};
 use bozzetto::live::lesson::Command;
 use bozzetto_core::geometry::frames::{Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, Frozen, ViewState};
@@ -206,6 +207,45 @@ async fn a_divider_that_is_told_late_leaves_the_panes_as_they_are() {
     };
     let after = [0.5, 0.7, 0.5, 0.8].map(|divider| (tide, board, divider));
     assert_eq!(stages[1..], after);
+}
+
+/// A hand that enlarges one backdrop goes on having it when something is done with the other.
+#[tokio::test]
+async fn what_a_hand_has_hold_of_stays_in_it() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let board = server.first_backdrop(lesson).await;
+    let tide = add(&server, lesson, "tide.html", TIDE).await;
+    let (mut presenter, _) = server.presenter(lesson).await;
+    presenter.send(&show(board, Some(tide))).await;
+    while presenter.stage_steps().await.len() != 1 {}
+    let cookie = server.join(lesson, "Ines").await;
+    let (mut participant, _) = server.participant(lesson, &cookie).await;
+    let larger = |by| ViewState {
+        zoom: Zoom { by, x: 0.5, y: 0.5 },
+        ..ViewState::default()
+    };
+    let seen = Box::new(larger(2.0));
+    let moment = ToServer::See {
+        backdrop: tide,
+        seen,
+    };
+    presenter.send(&moment).await;
+    presenter.send(&see(board, larger(3.0))).await;
+    let mut done = false;
+    loop {
+        let FromServer::See { backdrop, seen, .. } = participant.next().await else {
+            continue;
+        };
+        if backdrop == tide {
+            assert_eq!(seen.zoom.by, 2.0);
+            if done {
+                break;
+            }
+        }
+        done |= backdrop == board && seen.zoom.by == 3.0;
+    }
 }
 
 /// A stream is passed on, once it is of something on stage; stills go to those who asked for them and

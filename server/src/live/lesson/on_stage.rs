@@ -70,7 +70,7 @@ impl Lesson {
     }
 
     /// What of a stage is to be seen at this moment.
-    fn at_this_moment(&self, state: &StageState) -> Stage {
+    pub(super) fn at_this_moment(&self, state: &StageState) -> Stage {
         let mut stage = state.on_stage();
         for b in stage.each_mut() {
             if let Some((_, seen)) = self.moments.get(&b.id)

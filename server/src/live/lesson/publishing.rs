@@ -65,7 +65,8 @@ impl Lesson {
                 self.want_keys();
             }
             Becomes::SeenOtherwise => {
-                for b in after.each() {
+                // What another hand has hold of meanwhile stays in it.
+                for b in self.at_this_moment(&self.told).each() {
                     self.publish_to_participants(&FromServer::See {
                         author: NOBODY,
                         backdrop: b.id,
