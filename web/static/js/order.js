@@ -24,6 +24,8 @@ export class Order {
     this.state = { order: [], current: null, beside: null, paused: false };
     /** The note that was begun last, and what was on stage before. @type {{ note: string | null, before: string } | null} */
     this.noting = null;
+    /** What was asked back into the running order, and goes on stage when it is there. @type {string | null} */
+    this.coming = null;
     panel("order", "order-panel", () => {
       for (const id of ["address-form", "order-rename-form", "order-removed"]) el(id).hidden = true;
       this.fill();
@@ -100,9 +102,12 @@ export class Order {
       el("order-restore").focus();
     });
     el("order-restore").addEventListener("click", async () => {
-      if (!(await tell(removed, "restore"))?.ok) return;
+      this.coming = removed;
+      if (!(await tell(removed, "restore"))?.ok) {
+        this.coming = null;
+        return;
+      }
       el("order-removed").hidden = true;
-      this.goTo(removed);
     });
   }
 
@@ -147,6 +152,11 @@ export class Order {
       this.noting.note = state.current;
     this.showPlace();
     if (!el("order-panel").hidden) this.fill();
+    const { coming } = this;
+    if (coming && state.order.some((b) => b.id === coming)) {
+      this.coming = null;
+      this.goTo(coming);
+    }
   }
 
   /** What the rail says of the backdrop in use. */
