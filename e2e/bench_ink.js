@@ -86,42 +86,56 @@ export async function benchInk({ browser, runs, row }) {
       await module.default();
       const glass = new module.Glass(1, undefined);
       glass.set_width(1280);
+      const none = new Float64Array();
+      const hand = { touching: false, swatch: 0, figure: 0, filled: false, dash: 0, sign: 0, locked: false };
+      /**
+       * A mouse goes down, along and up; gives how long each event took, in milliseconds.
+       * @param {string} tool @param {number[][]} way
+       */
+      const along = (tool, way) => {
+        glass.hold({ ...hand, tool });
+        const places = way.map((at) => Float64Array.from(at));
+        glass.pointer_down(1, 0, 0, places[0]);
+        /** @param {() => void} run */
+        const took = (run) => {
+          const begun = performance.now();
+          run();
+          return performance.now() - begun;
+        };
+        const times = places.slice(1).map((at) => took(() => glass.pointer_moved(1, 0, 0, at, none)));
+        return [...times, took(() => glass.pointer_up(1, 0, 0, places[places.length - 1]))];
+      };
       for (let n = 0; n < 10000; n++) {
         const [x, y] = [(n * 37) % 1180, (n * 91) % 680];
         const at = (/** @type {number} */ k) => [x + k * 4, y + Math.sin(k / 2) * 14, 0.5, n * 1000 + k * 8];
-        glass.pen_down(1, 0, 0, Float64Array.from(at(0)));
-        glass.pen_move(
-          1,
-          Float64Array.from(Array.from({ length: 23 }, (_, k) => at(k + 1)).flat()),
-          new Float64Array(),
+        along(
+          "pen",
+          Array.from({ length: 24 }, (_, k) => at(k)),
         );
-        glass.pen_up(1);
       }
       /** @param {number[]} times */
       const p95 = (times) => times.sort((a, b) => a - b)[Math.floor(times.length * 0.95)];
       const lasso = [];
-      for (let round = 0; round < 5; round++) {
-        glass.lasso_down(400, 300);
-        for (let i = 1; i <= 120; i++) {
-          const begun = performance.now();
-          glass.lasso_move(640 - 240 * Math.cos(i / 19), 300 + 200 * Math.sin(i / 19));
-          lasso.push(performance.now() - begun);
-        }
-        const begun = performance.now();
-        glass.lasso_up(false);
-        lasso.push(performance.now() - begun);
+      const round = Array.from({ length: 121 }, (_, i) => [
+        640 - 240 * Math.cos(i / 19),
+        300 + 200 * Math.sin(i / 19),
+        0.5,
+        2e7 + i * 8,
+      ]);
+      for (let n = 0; n < 5; n++) {
+        lasso.push(...along("select", round));
         glass.clear_selection();
       }
       const longest = Math.max(...lasso);
       const erase = [];
       for (let sweep = 0; sweep < 5; sweep++) {
-        glass.eraser_down(2, 40, 100 + sweep * 120);
-        for (let i = 1; i <= 120; i++) {
-          const begun = performance.now();
-          glass.eraser_move(2, 40 + i * 10, 100 + sweep * 120);
-          erase.push(performance.now() - begun);
-        }
-        glass.eraser_up(2);
+        const y = 100 + sweep * 120;
+        erase.push(
+          ...along(
+            "erase",
+            Array.from({ length: 121 }, (_, i) => [40 + i * 10, y, 0.5, 3e7 + i * 8]),
+          ),
+        );
       }
       return { erase: p95(erase), worst: Math.max(...erase), select: p95(lasso), longest };
     });

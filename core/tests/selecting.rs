@@ -302,7 +302,7 @@ proptest! {
         let mut next = 1000;
         let new_id = || { next += 1; MarkId(next) };
         let (from, to) = (Point::new(over(from.0), from.1), Point::new(over(to.0), to.1));
-        prop_assert_eq!(erase::sweep(&sheets, &seen, from, to, 20.0, new_id), vec![]);
+        prop_assert_eq!(erase::sweep(&sheets, &seen, &[from, to], 20.0, new_id), vec![]);
         let picked = select::everything(&sheets, &seen);
         for (line, id) in lines.iter().zip(1..) {
             let ((x0, y0), (x1, y1)) = *line;

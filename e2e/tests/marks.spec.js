@@ -184,10 +184,10 @@ test("shapes keep to squares with Shift and with a second finger; a line held st
   await page.mouse.move(300, 200);
   await page.mouse.down();
   await page.mouse.move(500, 250, { steps: 4 });
-  await expect(page.locator("#read-out")).toHaveText("300 × 75");
+  await expect(page.locator(".read-out")).toHaveText("300 × 75");
   await page.keyboard.down("Shift");
   await page.mouse.move(500, 251);
-  await expect(page.locator("#read-out")).toHaveText("300 × 300");
+  await expect(page.locator(".read-out")).toHaveText("300 × 300");
   await page.mouse.up();
   await page.keyboard.up("Shift");
   for (const [x, y] of [

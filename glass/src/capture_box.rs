@@ -18,7 +18,13 @@ impl Glass {
         let Some(grip) = Grip::from_word(grip) else {
             return self.css_rect(&area);
         };
-        let moved = adjust(&area, grip, dx / self.scale, dy / self.scale, self.area);
+        let moved = adjust(
+            &area,
+            grip,
+            dx / self.picture.scale,
+            dy / self.picture.scale,
+            self.picture.area,
+        );
         self.css_rect(&moved)
     }
 
@@ -32,11 +38,11 @@ impl Glass {
     /// dense the screen is, and what is on stage, as it is seen here.
     pub fn box_request(&self, area: &[f64], device_pixel_ratio: f64) -> String {
         let area = self.glass_rect(area);
-        let Stage { current, beside } = &self.on_stage;
-        let seen = self.on_stage.each();
+        let Stage { current, beside } = &self.stage.shown;
+        let seen = self.stage.shown.each();
         let request = Request {
             area,
-            device: device_pixel_ratio * self.scale,
+            device: device_pixel_ratio * self.picture.scale,
             ratio: device_pixel_ratio,
             stage: OnStage {
                 current: current.as_ref().map(|b| b.id),
@@ -66,15 +72,21 @@ impl Glass {
         let known = (area.len() == 4).then(|| self.glass_rect(area));
         let pixel = 1.0 / self.plan(area, device_pixel_ratio).scale;
         let step = if far { pixel * 10.0 } else { pixel };
-        self.css_rect(&nudged(known.as_ref(), arrow, step, edges, self.area))
+        self.css_rect(&nudged(
+            known.as_ref(),
+            arrow,
+            step,
+            edges,
+            self.picture.area,
+        ))
     }
 }
 
 impl Glass {
     fn plan(&self, area: &[f64], device_pixel_ratio: f64) -> Plan {
-        let device = device_pixel_ratio * self.scale;
+        let device = device_pixel_ratio * self.picture.scale;
         // A web page has the pixels that the screen shows it with.
-        let known = |b: &BackdropView| self.fine.get(&b.id).copied();
+        let known = |b: &BackdropView| self.stage.fine.get(&b.id).copied();
         let fine = |pane: &Pane| match pane.backdrop {
             Some(b) if matches!(b.kind, BackdropKind::Page(_)) => {
                 pane.detail(1.0).map_or(1.0, |d| device / d.scale.max(1e-9))
@@ -83,7 +95,7 @@ impl Glass {
         };
         let panes = self.panes();
         let details: Vec<Detail> = panes.iter().filter_map(|p| p.detail(fine(p))).collect();
-        plan(&self.glass_rect(area), self.area, &details, device)
+        plan(&self.glass_rect(area), self.picture.area, &details, device)
     }
 
     fn glass_rect(&self, css: &[f64]) -> Rect<GlassFrame> {
@@ -96,6 +108,8 @@ impl Glass {
     }
 
     pub(crate) fn css_rect(&self, r: &Rect<GlassFrame>) -> Vec<f64> {
-        [r.x0, r.y0, r.x1, r.y1].map(|v| v * self.scale).to_vec()
+        [r.x0, r.y0, r.x1, r.y1]
+            .map(|v| v * self.picture.scale)
+            .to_vec()
     }
 }

@@ -9,15 +9,18 @@ use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stream::Watching;
 use bozzetto_core::wire::{FromServer, OnStage, Person, Start, State, TakeAway, Welcome, decode};
 use serde::Serialize;
+use tsify::Tsify;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
 use crate::layers::views;
+use crate::script::{Given, given};
 
-/// For the page, as JSON; marks and ink only show in the layers.
-#[derive(Serialize)]
+/// What a page hears; marks and ink only show in the layers.
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
 #[serde(tag = "type", rename_all = "camelCase")]
-pub(crate) enum Event {
+pub enum Heard {
     Welcome {
         author: String,
     },
@@ -73,10 +76,29 @@ pub(crate) enum Event {
     Sorry {
         why: String,
     },
+    /// A text has been begun, opened or ended by a tap.
+    Typing,
+    /// The hand is on another pane.
+    Active,
 }
 
-#[derive(Clone, PartialEq, Serialize)]
-pub(crate) struct LessonEvent {
+/// In the order in which it happened.
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct AllHeard(pub Vec<Heard>);
+
+/// What the page has to hear of.
+#[derive(Default)]
+pub(crate) struct News {
+    /// What was done here.
+    pub(crate) events: Vec<Heard>,
+    /// What the page was told of the lesson last.
+    pub(crate) lesson: Option<LessonEvent>,
+}
+
+#[derive(Clone, PartialEq, Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct LessonEvent {
     name: String,
     order: Vec<BackdropEvent>,
     current: Option<String>,
@@ -85,8 +107,9 @@ pub(crate) struct LessonEvent {
 }
 
 /// Ids are strings, since a script's numbers end at 2⁵³.
-#[derive(Clone, PartialEq, Serialize)]
-struct BackdropEvent {
+#[derive(Clone, PartialEq, Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct BackdropEvent {
     id: String,
     name: String,
     kind: &'static str,
@@ -104,7 +127,7 @@ impl BackdropEvent {
     }
 }
 
-impl Event {
+impl Heard {
     /// What the page shows of a lesson.
     pub(crate) fn lesson(stage: &StageState) -> LessonEvent {
         let there = |id: &BackdropId| stage.backdrop(*id).is_some();
@@ -118,7 +141,7 @@ impl Event {
     }
 
     pub(crate) fn seen(id: BackdropId) -> Self {
-        Event::Seen {
+        Heard::Seen {
             id: id.0.to_string(),
         }
     }
@@ -126,34 +149,34 @@ impl Event {
 
 #[wasm_bindgen]
 impl Glass {
-    /// Takes a message from the server; gives a JSON array of events for the page.
-    pub fn receive(&mut self, bytes: &[u8]) -> String {
-        let mut events = Vec::new();
-        if let Some(message) = decode::<FromServer>(bytes) {
-            self.take(message, &mut events);
-        }
-        events.append(&mut self.news);
-        serde_json::to_string(&events).unwrap_or_else(|_| "[]".to_owned())
+    /// Takes a message from the server; gives what the page has to hear of it.
+    pub fn receive(&mut self, bytes: &[u8]) -> Given<AllHeard> {
+        given(AllHeard(self.take_message(bytes)))
     }
 
-    /// What the page has to know of what was done here, as [`Glass::receive`] gives it; empty when it
-    /// is nothing.
-    pub fn news(&mut self) -> String {
-        let news = std::mem::take(&mut self.news);
-        match news.is_empty() {
-            true => String::new(),
-            false => serde_json::to_string(&news).unwrap_or_default(),
-        }
+    /// What the page has to hear of what was done here.
+    pub fn news(&mut self) -> Given<AllHeard> {
+        given(AllHeard(std::mem::take(&mut self.news.events)))
     }
 }
 
 impl Glass {
-    fn take(&mut self, message: FromServer, events: &mut Vec<Event>) {
+    /// See [`Glass::receive`].
+    pub fn take_message(&mut self, bytes: &[u8]) -> Vec<Heard> {
+        let mut events = Vec::new();
+        if let Some(message) = decode::<FromServer>(bytes) {
+            self.take(message, &mut events);
+        }
+        events.append(&mut self.news.events);
+        events
+    }
+
+    fn take(&mut self, message: FromServer, events: &mut Vec<Heard>) {
         match message {
             FromServer::Welcome(welcome) => self.welcome(*welcome, events),
             FromServer::Change { seq, change, kept } => {
-                if self.resume.is_none_or(|(_, last)| seq > last) {
-                    self.resume = self.resume.map(|(epoch, _)| (epoch, seq));
+                if self.session.resume.is_none_or(|(_, last)| seq > last) {
+                    self.session.resume = self.session.resume.map(|(epoch, _)| (epoch, seq));
                     self.take_change(&change, kept, events);
                 } else if kept && self.is_ours(&change) {
                     // The welcome had it already, before it was on disk.
@@ -164,10 +187,10 @@ impl Glass {
             FromServer::Refused { id, why } => {
                 let shown = self.replica.refused(id);
                 self.show(shown);
-                events.push(Event::Kept {
+                events.push(Heard::Kept {
                     id: id.0.to_string(),
                 });
-                events.push(Event::Sorry {
+                events.push(Heard::Sorry {
                     why: why.to_string(),
                 });
             }
@@ -183,51 +206,49 @@ impl Glass {
                 seen,
             } => {
                 if author != self.replica.author() && self.take_moment(backdrop, *seen) {
-                    events.push(Event::seen(backdrop));
+                    events.push(Heard::seen(backdrop));
                 }
             }
             FromServer::Chunk { author, chunk } => {
                 if author != self.replica.author() && !self.sends(chunk.backdrop) {
                     self.take_chunk(chunk);
-                    events.push(Event::Frames);
+                    events.push(Heard::Frames);
                 }
             }
             FromServer::Still { author, still } => {
                 if author != self.replica.author() {
                     self.take_still(still);
-                    events.push(Event::Frames);
+                    events.push(Heard::Frames);
                 }
             }
             FromServer::WantKey(backdrop) => {
                 let id = backdrop.0.to_string();
-                events.push(Event::WantKey { id });
+                events.push(Heard::WantKey { id });
             }
             FromServer::Watching { stills, streams } => {
                 self.streams.watching = Watching { stills, streams };
-                events.push(Event::Watching { stills, streams });
+                events.push(Heard::Watching { stills, streams });
             }
-            FromServer::WetEnd { mark } => {
-                self.end_wet(mark);
-            }
+            FromServer::WetEnd { mark } => self.end_wet(mark),
             FromServer::OnStage(on_stage) => self.take_stage(*on_stage, events),
-            FromServer::Paused(paused) => events.push(Event::Paused { paused }),
-            FromServer::People(people) => events.push(Event::People { people }),
-            FromServer::Came(person) => events.push(Event::Came { person }),
-            FromServer::Left(id) => events.push(Event::Left { id: id.0 }),
+            FromServer::Paused(paused) => events.push(Heard::Paused { paused }),
+            FromServer::People(people) => events.push(Heard::People { people }),
+            FromServer::Came(person) => events.push(Heard::Came { person }),
+            FromServer::Left(id) => events.push(Heard::Left { id: id.0 }),
             FromServer::Beat => {}
-            FromServer::Settings(json) => events.push(Event::Settings { json }),
-            FromServer::LeftOut(count) => events.push(Event::LeftOut { count }),
-            FromServer::TakeAways(items) => events.push(Event::TakeAways { items }),
-            FromServer::Keeping(keeping) => events.push(Event::Keeping { keeping }),
-            FromServer::Captures => events.push(Event::Captures),
-            FromServer::Sorry(why) => events.push(Event::Sorry {
+            FromServer::Settings(json) => events.push(Heard::Settings { json }),
+            FromServer::LeftOut(count) => events.push(Heard::LeftOut { count }),
+            FromServer::TakeAways(items) => events.push(Heard::TakeAways { items }),
+            FromServer::Keeping(keeping) => events.push(Heard::Keeping { keeping }),
+            FromServer::Captures => events.push(Heard::Captures),
+            FromServer::Sorry(why) => events.push(Heard::Sorry {
                 why: why.to_string(),
             }),
         }
     }
 
     /// A change in its place in the order.
-    fn take_change(&mut self, change: &Change, kept: bool, events: &mut Vec<Event>) {
+    fn take_change(&mut self, change: &Change, kept: bool, events: &mut Vec<Heard>) {
         for step in change.steps() {
             if let Op::Add(mark) | Op::Replace(mark) = &step.op {
                 self.end_wet(mark.id);
@@ -235,13 +256,13 @@ impl Glass {
         }
         let ours = self.is_ours(change);
         if !kept && let Some(own) = self.replica.pending().find(|p| p.id == change.id) {
-            self.unkept.insert(own.id, own.intent.clone());
+            self.session.unkept.insert(own.id, own.intent.clone());
         }
         self.settle_moments(change, self.replica.author());
         let shown = self.replica.hear(change);
         self.show(shown);
         if kept && ours {
-            events.push(Event::Kept {
+            events.push(Heard::Kept {
                 id: change.id.0.to_string(),
             });
         }
@@ -250,31 +271,32 @@ impl Glass {
     /// Whether this page waits for a change to be kept, or made it.
     fn is_ours(&self, change: &Change) -> bool {
         change.author == self.replica.author()
-            || self.unkept.contains_key(&change.id)
+            || self.session.unkept.contains_key(&change.id)
             || self.replica.pending().any(|p| p.id == change.id)
     }
 
     /// An own change is on disk.
-    fn take_known(&mut self, id: ChangeId, events: &mut Vec<Event>) {
-        self.unkept.remove(&id);
+    fn take_known(&mut self, id: ChangeId, events: &mut Vec<Heard>) {
+        self.session.unkept.remove(&id);
         let shown = self.replica.acknowledged(id);
         self.show(shown);
-        events.push(Event::Kept {
+        events.push(Heard::Kept {
             id: id.0.to_string(),
         });
     }
 
-    fn welcome(&mut self, welcome: Welcome, events: &mut Vec<Event>) {
-        self.connected = true;
-        self.clock_ahead = welcome.now as f64 - crate::clock::machine();
-        self.author = Some(welcome.author);
-        self.resume = Some((welcome.epoch, welcome.seq));
-        events.push(Event::Welcome {
+    fn welcome(&mut self, welcome: Welcome, events: &mut Vec<Heard>) {
+        self.post.connect(true);
+        self.session.clock_ahead = welcome.now as f64 - crate::clock::machine();
+        self.session.author = Some(welcome.author);
+        self.session.resume = Some((welcome.epoch, welcome.seq));
+        events.push(Heard::Welcome {
             author: welcome.author.0.to_string(),
         });
         // Other people's strokes may have ended while we were away; our own go on.
         let own = self.replica.author();
         let strangers: Vec<AuthorId> = self
+            .picture
             .wet
             .iter()
             .map(|(_, s)| s.author)
@@ -282,7 +304,7 @@ impl Glass {
             .collect();
         let in_view = self.in_view();
         for author in strangers {
-            self.wet.end_all_of(author, &views(&in_view));
+            self.picture.wet.end_all_of(author, &views(&in_view));
         }
         let mut moments = None;
         match welcome.state {
@@ -294,10 +316,10 @@ impl Glass {
             } => {
                 moments = Some(theirs);
                 if left_out > 0 {
-                    events.push(Event::LeftOut { count: left_out });
+                    events.push(Heard::LeftOut { count: left_out });
                 }
-                events.push(Event::People { people });
-                events.push(Event::Keeping { keeping });
+                events.push(Heard::People { people });
+                events.push(Heard::Keeping { keeping });
             }
             State::Participant {
                 lesson: _,
@@ -306,10 +328,10 @@ impl Glass {
                 backdrops,
                 take_aways,
             } => {
-                self.area = Size::glass(aspect.0, aspect.1);
+                self.picture.area = Size::glass(aspect.0, aspect.1);
                 self.put_on_stage(*backdrops, events);
-                events.push(Event::Paused { paused });
-                events.push(Event::TakeAways { items: take_aways });
+                events.push(Heard::Paused { paused });
+                events.push(Heard::TakeAways { items: take_aways });
             }
         }
         match welcome.start {
@@ -321,12 +343,12 @@ impl Glass {
                 self.show(shown);
             }
             Start::Lesson { sheets, stage } => {
-                self.area = Size::glass(stage.aspect.0, stage.aspect.1);
+                self.picture.area = Size::glass(stage.aspect.0, stage.aspect.1);
                 let shown = self
                     .replica
                     .load(welcome.author, sheets, *stage, welcome.history);
                 self.show(shown);
-                for (id, intent) in std::mem::take(&mut self.unkept) {
+                for (id, intent) in std::mem::take(&mut self.session.unkept) {
                     let shown = self.replica.resume(id, intent);
                     self.show(shown);
                 }
@@ -344,13 +366,8 @@ impl Glass {
             self.take_wet(author, &ink);
         }
         // What is in order but was not on disk when the line broke is asked after again.
-        let unkept = self.unkept.iter().map(|(id, intent)| (*id, intent));
-        let pending: Vec<_> = unkept
-            .chain(self.replica.pending().map(|p| (p.id, &p.intent)))
-            .map(|(id, intent)| (id, intent.clone()))
-            .collect();
-        for (id, intent) in pending {
-            self.queue(id, intent);
+        for (id, intent) in self.all_pending() {
+            self.post.queue(id, intent);
         }
     }
 
@@ -358,16 +375,15 @@ impl Glass {
         if author != self.replica.author() {
             let in_view = self.in_view();
             let now = self.now();
-            self.wet
-                .extend(author, ink, Vec::new(), now, &views(&in_view));
+            self.picture.extend(&in_view, author, ink, Vec::new(), now);
         }
     }
 
-    fn take_stage(&mut self, on_stage: OnStage, events: &mut Vec<Event>) {
-        if let Some((epoch, _)) = self.resume {
-            self.resume = Some((epoch, on_stage.seq));
+    fn take_stage(&mut self, on_stage: OnStage, events: &mut Vec<Heard>) {
+        if let Some((epoch, _)) = self.session.resume {
+            self.session.resume = Some((epoch, on_stage.seq));
         }
-        self.wet.clear();
+        self.picture.wet.clear();
         self.put_on_stage(on_stage.backdrops, events);
         let author = self.replica.author();
         let shown = self

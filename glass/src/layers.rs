@@ -1,18 +1,72 @@
-//! The four layers that a page paints, and what of each is out of date.
+//! The picture area: its four layers of marks, and what of each is out of date.
 
-use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
-use bozzetto_core::geometry::ids::MarkId;
+use bozzetto_core::geometry::frames::{
+    GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size,
+};
+use bozzetto_core::geometry::ids::{AuthorId, MarkId};
+use bozzetto_core::ink::InkPoint;
 use bozzetto_core::marks::mark::Layer;
-use bozzetto_core::paint::{is_part, reach};
+use bozzetto_core::paint::wet::{WetInk, WetShape, WetStrokes};
+use bozzetto_core::paint::{Painter, is_part, reach};
 use bozzetto_core::sheets::sheet::Touched;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::pane::{self, InView};
+use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
+use crate::list::List;
+
+/// What is painted, and where.
+pub(crate) struct Picture {
+    pub(crate) wet: WetStrokes,
+    pub(crate) painter: Painter,
+    settled: [Settled; 2],
+    /// What is to be printed next.
+    pub(crate) list: List,
+    pub(crate) area: Size<GlassFrame>,
+    /// CSS pixels to a glass unit.
+    pub(crate) scale: f64,
+}
+
+impl Default for Picture {
+    fn default() -> Self {
+        Self {
+            wet: WetStrokes::default(),
+            painter: Painter::default(),
+            settled: Default::default(),
+            list: List::default(),
+            area: Size::glass(16.0, 9.0),
+            scale: 1.0,
+        }
+    }
+}
+
+impl Picture {
+    /// Somebody's stroke in progress has gone on; `ahead` is what is expected of it next.
+    pub(crate) fn extend(
+        &mut self,
+        in_view: &[InView],
+        author: AuthorId,
+        ink: &WetInk,
+        ahead: Vec<InkPoint>,
+        now: u64,
+    ) {
+        self.wet.extend(author, ink, ahead, now, &views(in_view));
+    }
+
+    /// The marks are as they were, but are seen elsewhere.
+    fn invalidate_view(&mut self) {
+        for settled in &mut self.settled {
+            settled.damage = Rect::of_size(self.area).inflate(10.0);
+            settled.added.clear();
+        }
+        self.wet.invalidate_everything();
+    }
+}
 
 /// What of a layer of settled marks is out of date.
-pub struct Settled {
+struct Settled {
     /// To be cleared and painted again.
     damage: Rect<GlassFrame>,
     /// Marks that lie on top of all others and only need to be added.
@@ -40,20 +94,37 @@ fn layer(number: u8) -> (Layer, bool) {
 
 #[wasm_bindgen]
 impl Glass {
+    /// How wide the picture area is, in CSS pixels.
+    pub fn set_width(&mut self, css: f64) {
+        self.picture.scale = css / GLASS_WIDTH;
+        // Outlines are in glass units, and stay.
+        self.invalidate_view();
+    }
+
+    /// Height of the picture area as a fraction of its width.
+    pub fn aspect(&self) -> f64 {
+        self.picture.area.height / self.picture.area.width
+    }
+
+    /// The pictures are here: what shows them is painted again.
+    pub fn invalidate(&mut self) {
+        self.picture.invalidate_view();
+    }
+
     /// What of a layer (0 highlighter, 1 wet highlighter, 2 ink, 3 wet ink) is out of date, as
     /// x0, y0, x1, y1 in glass units; empty when nothing is. Asking clears it.
     pub fn damage(&mut self, number: u8) -> Vec<f64> {
         let (layer, wet) = layer(number);
         let rect = if wet {
-            self.wet.take_damage(layer)
+            self.picture.wet.take_damage(layer)
         } else {
-            let settled = &mut self.settled[layer as usize];
+            let settled = &mut self.picture.settled[layer as usize];
             if !settled.damage.is_empty() {
                 settled.added.clear();
             }
             std::mem::replace(&mut settled.damage, Rect::EMPTY)
         };
-        let rect = rect.intersection(&self.stage());
+        let rect = rect.intersection(&Rect::of_size(self.picture.area));
         if rect.is_empty() {
             return Vec::new();
         }
@@ -67,14 +138,16 @@ impl Glass {
         let in_view = self.in_view();
         let mut list = bozzetto_core::display::DisplayList::default();
         if wet {
-            self.wet.paint(layer, &within, &in_view, &mut list);
-            self.paint_pulled(layer, &mut list);
+            self.picture.wet.paint(layer, &within, &in_view, &mut list);
+            let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);
+            selection.paint(sheets, &in_view, layer, &mut list);
         } else {
             let sheets = self.replica.sheets();
-            self.painter
+            self.picture
+                .painter
                 .paint(sheets, &in_view, layer, &within, &mut list);
         }
-        self.list.set(&list);
+        self.picture.list.set(&list);
     }
 
     /// Fills the display list with the marks that only need to be added on top of a settled layer;
@@ -84,7 +157,7 @@ impl Glass {
         if wet {
             return false;
         }
-        let added = std::mem::take(&mut self.settled[layer as usize].added);
+        let added = std::mem::take(&mut self.picture.settled[layer as usize].added);
         if added.is_empty() {
             return false;
         }
@@ -95,11 +168,11 @@ impl Glass {
             let seen = in_view.iter().find(|v| v.sheet == sheet);
             if let Some((mark, seen)) = mark.zip(seen) {
                 let mut here = bozzetto_core::display::DisplayList::default();
-                self.painter.paint_mark(mark, seen, &mut here);
+                self.picture.painter.paint_mark(mark, seen, &mut here);
                 list.cut(here, &seen.within, is_part(seen, &in_view));
             }
         }
-        self.list.set(&list);
+        self.picture.list.set(&list);
         true
     }
 
@@ -108,9 +181,8 @@ impl Glass {
     pub fn is_clear(&mut self, number: u8) -> bool {
         let (layer, wet) = layer(number);
         if wet {
-            let mut pulled = bozzetto_core::display::DisplayList::default();
-            self.paint_pulled(layer, &mut pulled);
-            return self.wet.is_clear(layer) && pulled.items.is_empty();
+            let pulled = self.hand.selection.pulled.is_some();
+            return self.picture.wet.is_clear(layer) && !pulled;
         }
         let sheets = self.replica.sheets();
         let in_view = self.in_view();
@@ -123,24 +195,22 @@ impl Glass {
     /// Fills the display list with the backdrops, as far as they are drawn and no pictures.
     pub fn paint_backdrop(&mut self) {
         let mut list = bozzetto_core::display::DisplayList::default();
-        pane::paint(self.area, &self.panes(), &mut list);
-        self.list.set(&list);
+        pane::paint(self.picture.area, &self.panes(), &mut list);
+        self.picture.list.set(&list);
     }
 }
 
 impl Glass {
     pub(crate) fn invalidate_everything(&mut self) {
-        self.painter.forget_all();
+        self.picture.painter.forget_all();
         self.invalidate_view();
     }
 
-    /// The marks are as they were, but are seen elsewhere.
+    /// The marks are as they were, but are seen elsewhere, and so is what lies beneath them.
     pub(crate) fn invalidate_view(&mut self) {
-        for settled in &mut self.settled {
-            settled.damage = Rect::of_size(self.area).inflate(10.0);
-            settled.added.clear();
-        }
-        self.wet.invalidate_everything();
+        self.picture.invalidate_view();
+        self.stale.view = true;
+        self.stale.changed = true;
     }
 
     /// One mark is seen differently now.
@@ -161,10 +231,10 @@ impl Glass {
     /// One mark was changed.
     pub(crate) fn invalidate_mark(&mut self, in_view: &[InView], touched: &Touched) {
         for mark in [&touched.before, &touched.after].into_iter().flatten() {
-            self.painter.forget(mark.id);
+            self.picture.painter.forget(mark.id);
         }
         if let (Some(gone), None) = (&touched.before, &touched.after) {
-            self.painter.set_opacity(gone.id, 1.0);
+            self.picture.painter.set_opacity(gone.id, 1.0);
         }
         self.invalidate_seen(in_view, touched);
     }
@@ -184,7 +254,7 @@ impl Glass {
             let on_top = touched.before.is_none()
                 && top.is_some_and(|t| t.id == mark.id)
                 && self.nothing_above(touched.sheet, in_view, layer);
-            let settled = &mut self.settled[layer as usize];
+            let settled = &mut self.picture.settled[layer as usize];
             if on_top && settled.damage.is_empty() {
                 settled.added.push((touched.sheet, mark.id));
             } else {
@@ -214,6 +284,44 @@ impl Glass {
                     .next()
                     .is_none()
             })
+    }
+}
+
+impl Glass {
+    /// Shows everybody a shape in the making.
+    pub(crate) fn show_shape(&mut self, shape: WetShape) {
+        self.put_wet(shape.clone());
+        self.post.send(&ToServer::WetShape(Box::new(shape)));
+    }
+
+    /// Shows a mark in the making; one of the same name that is on the sheet already is hidden.
+    pub(crate) fn put_wet(&mut self, shape: WetShape) {
+        let (sheet, id) = (shape.sheet, shape.mark.id);
+        let in_view = self.in_view();
+        self.picture.wet.put(shape, &views(&in_view));
+        let known = self.replica.sheets().sheet(sheet).get(id).is_some();
+        if self.picture.painter.opacity(id) > 0.0 && known {
+            self.picture.painter.set_opacity(id, 0.0);
+            self.invalidate_where(&in_view, sheet, id);
+        }
+    }
+
+    /// Nobody is to see this wet ink or shape any more.
+    pub(crate) fn stop_showing(&mut self, mark: MarkId) {
+        self.end_wet(mark);
+        self.post.send(&ToServer::WetEnd(mark));
+    }
+
+    /// Wet ink or a shape in the making is gone, or has become a mark.
+    pub(crate) fn end_wet(&mut self, mark: MarkId) {
+        let in_view = self.in_view();
+        self.picture.wet.end(mark, &views(&in_view));
+        if self.picture.painter.opacity(mark) < 1.0 {
+            self.picture.painter.set_opacity(mark, 1.0);
+            for seen in &in_view {
+                self.invalidate_where(&in_view, seen.sheet, mark);
+            }
+        }
     }
 }
 

@@ -3,132 +3,77 @@
 //! Nothing here is a rule of the job: it keeps core's parts together for one page, takes events as
 //! plain numbers and bytes, and hands back display lists and messages.
 
+mod arranging;
 mod capture_box;
 mod clock;
 mod events;
 mod fading;
+mod frame;
+mod halves;
+mod hand;
 mod layers;
 mod list;
 mod measure;
 mod moments;
+mod on_stage;
+mod overlays;
 mod panes;
-mod pens;
 mod playback;
+mod post;
+mod script;
 mod selection;
+mod session;
 mod settings;
 mod shapes;
 mod streams;
+mod turning;
 mod typing;
 mod zoom;
 
-use std::collections::{BTreeMap, HashMap, VecDeque};
-
-use bozzetto_core::display::colour::Rgb;
-use bozzetto_core::geometry::frames::{
-    GLASS_WIDTH, Glass as GlassFrame, Pixels, Point, Rect, Size,
-};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, IdMaker, PersonId};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, PersonId};
 use bozzetto_core::lesson::Lesson;
 use bozzetto_core::lesson::change::{Change, Intent};
 use bozzetto_core::lesson::replica::{Replica, Shown};
-use bozzetto_core::marks::shape::{Figure, Measure};
-use bozzetto_core::paint::Painter;
-use bozzetto_core::paint::wet::WetStrokes;
-use bozzetto_core::prefs::settings::Settings;
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::refusal::Refusal;
-use bozzetto_core::sheets::step::{Op, SheetId, Step};
-use bozzetto_core::stage::board::PAPER;
-use bozzetto_core::stage::state::Stage;
+use bozzetto_core::sheets::step::{Op, Step};
 use bozzetto_core::stage::step::StageStep;
-use bozzetto_core::tools::palm::PalmRejection;
-use bozzetto_core::wire::divided;
-use bozzetto_core::wire::{Hello, ToServer, encode};
+use bozzetto_core::wire::{ToServer, divided, encode};
 use wasm_bindgen::prelude::*;
 
-use events::{Event, LessonEvent};
-use layers::Settled;
-use list::List;
-use moments::Moments;
-use pens::LivePen;
-use selection::Selection;
-use shapes::Laying;
+use events::News;
+use frame::Stale;
+use hand::Hand;
+use layers::Picture;
+use on_stage::OnStage;
+use post::{Out, Post};
+use session::Session;
+use settings::Prefs;
 use streams::Streams;
-use typing::Typing;
-use zoom::Own;
 
-/// One page's stage: presenter's or participant's.
+/// One page's stage: presenter's or participant's. Its parts know nothing of each other; what concerns
+/// several of them is done here and in the modules' own `impl Glass`.
 #[wasm_bindgen]
 pub struct Glass {
-    ids: IdMaker,
-    author: Option<AuthorId>,
-    resume: Option<(u64, u64)>,
-    connected: bool,
-    /// Why something was not done: see [`Glass::complaint`].
-    complaint: Option<String>,
+    /// The lesson as this page shows it.
     replica: Replica,
-    /// Own changes that are in order, but that the server's disk did not take: to be sent again.
-    unkept: BTreeMap<ChangeId, Intent>,
-    wet: WetStrokes,
-    painter: Painter,
-    settled: [Settled; 2],
-    list: List,
-    pens: HashMap<i32, LivePen>,
-    outbox: VecDeque<Out>,
-    area: Size<GlassFrame>,
-    /// CSS pixels to a glass unit.
-    scale: f64,
-    /// The backdrops on stage as they are shown, and which pane the hand was on last.
-    on_stage: Stage,
-    active: usize,
-    /// What goes along with a hand, and is not remembered yet.
-    moments: Moments,
-    /// What the page has to know of what was done here.
-    news: Vec<Event>,
-    /// What the page was told of the lesson last.
-    shown_lesson: Option<LessonEvent>,
-    settings: Settings,
-    /// The colour that swatches are held against.
-    beneath: Rgb,
-    palm: PalmRejection,
-    selection: Selection,
-    /// A polyline that is being set point by point.
-    laying: Option<Laying>,
-    /// A text that is being typed.
-    typing: Option<Typing>,
-    /// What the shape in hand measures.
-    measured: Option<(Figure, Measure, SheetId)>,
-    /// Fingers that have hold of what is seen, and where they are in CSS pixels.
-    fingers: HashMap<i32, Point<Pixels>>,
-    /// A participant's own view.
-    own: Option<Own>,
+    /// Who this page is to the server.
+    session: Session,
+    post: Post,
+    /// What is on stage, and how it is seen.
+    stage: OnStage,
+    /// What of it is painted.
+    picture: Picture,
+    /// What the hand holds and does.
+    hand: Hand,
+    prefs: Prefs,
     /// Moving backdrops, sent and got.
     streams: Streams,
-    /// How many pixels those that run in this tab have to a backdrop unit.
-    fine: HashMap<BackdropId, f64>,
-    /// How many milliseconds the server's clock is ahead of this machine's.
-    clock_ahead: f64,
-}
-
-/// A message for the server. Those with a key must be kept until the change of that name has been
-/// acknowledged.
-#[wasm_bindgen]
-pub struct Out {
-    key: Option<String>,
-    bytes: Vec<u8>,
-}
-
-#[wasm_bindgen]
-impl Out {
-    #[wasm_bindgen(getter)]
-    pub fn key(&self) -> Option<String> {
-        self.key.clone()
-    }
-
-    #[wasm_bindgen(getter)]
-    pub fn bytes(&self) -> Vec<u8> {
-        self.bytes.clone()
-    }
+    /// What the page has to hear of.
+    news: News,
+    /// What the page has to show anew.
+    stale: Stale,
 }
 
 #[wasm_bindgen]
@@ -138,49 +83,23 @@ impl Glass {
     pub fn new(nonce: u32, author: Option<String>) -> Glass {
         let author = author.and_then(|a| a.parse().ok()).map(AuthorId);
         Glass {
-            ids: IdMaker::new(nonce),
-            author,
-            resume: None,
-            connected: false,
-            complaint: None,
             replica: Replica::new(author.unwrap_or(AuthorId(0))),
-            unkept: BTreeMap::new(),
-            wet: WetStrokes::default(),
-            painter: Painter::default(),
-            settled: Default::default(),
-            list: List::default(),
-            pens: HashMap::new(),
-            outbox: VecDeque::new(),
-            area: Size::glass(16.0, 9.0),
-            scale: 1.0,
-            on_stage: Stage::default(),
-            active: 0,
-            moments: Moments::default(),
-            news: Vec::new(),
-            shown_lesson: None,
-            settings: Settings::default(),
-            beneath: PAPER,
-            palm: PalmRejection::default(),
-            selection: Selection::default(),
-            laying: None,
-            typing: None,
-            measured: None,
-            fingers: HashMap::new(),
-            own: None,
+            session: Session::new(nonce, author),
+            post: Post::default(),
+            stage: OnStage::default(),
+            picture: Picture::default(),
+            hand: Hand::default(),
+            prefs: Prefs::default(),
             streams: Streams::default(),
-            fine: HashMap::new(),
-            clock_ahead: 0.0,
+            news: News::default(),
+            stale: Stale::default(),
         }
     }
 
     /// What to say first on a new connection.
     pub fn hello(&mut self) -> Vec<u8> {
-        self.outbox.clear();
-        Hello {
-            author: self.author,
-            resume: self.resume,
-        }
-        .encode()
+        self.post.clear();
+        self.session.hello().encode()
     }
 
     /// For how many milliseconds nothing may come before the line is taken for dead.
@@ -190,19 +109,18 @@ impl Glass {
 
     /// The line is down: nothing is sent until the server has welcomed us again.
     pub fn disconnected(&mut self) {
-        self.connected = false;
-        self.outbox.clear();
+        self.post.connect(false);
     }
 
     /// Why something that was asked for was not done, in words for the person; empty when all was. It
     /// is said once.
     pub fn complaint(&mut self) -> String {
-        self.complaint.take().unwrap_or_default()
+        self.post.complaint().unwrap_or_default()
     }
 
     /// The next message to send, if any.
     pub fn next_message(&mut self) -> Option<Out> {
-        self.outbox.pop_front()
+        self.post.next()
     }
 
     /// A message that an earlier load of this page had kept. Shown at once, sent after the welcome.
@@ -215,28 +133,13 @@ impl Glass {
 
     /// How many of our changes the server has not acknowledged.
     pub fn pending(&self) -> usize {
-        self.replica.pending().count() + self.unkept.len()
+        self.replica.pending().count() + self.session.unkept.len()
     }
 
     /// All that is not acknowledged, as messages to keep; for when the page is about to go.
     pub fn unacknowledged(&self) -> Vec<Out> {
-        let unkept = self.unkept.iter().map(|(id, intent)| (*id, intent));
-        unkept
-            .chain(self.replica.pending().map(|p| (p.id, &p.intent)))
-            .map(|(id, intent)| act_message(id, intent.clone()))
-            .collect()
-    }
-
-    /// How wide the picture area is, in CSS pixels.
-    pub fn set_width(&mut self, css: f64) {
-        self.scale = css / GLASS_WIDTH;
-        // Outlines are in glass units, and stay.
-        self.invalidate_view();
-    }
-
-    /// Height of the picture area as a fraction of its width.
-    pub fn aspect(&self) -> f64 {
-        self.area.height / self.area.width
+        let all = self.all_pending().into_iter();
+        all.map(|(id, intent)| Out::of_change(id, intent)).collect()
     }
 
     /// Clears the sheets in view; `false` when they are clear.
@@ -276,7 +179,7 @@ impl Glass {
 
     /// Sends a participant away, by their number.
     pub fn send_away(&mut self, id: f64) {
-        self.send(&ToServer::SendAway(PersonId(id as u64)));
+        self.post.send(&ToServer::SendAway(PersonId(id as u64)));
     }
 }
 
@@ -287,20 +190,15 @@ impl Glass {
     }
 
     fn glass_point(&self, x: f64, y: f64) -> Point<GlassFrame> {
-        Point::new(x / self.scale, y / self.scale)
+        Point::new(x / self.picture.scale, y / self.picture.scale)
     }
 
-    fn send(&mut self, message: &ToServer) {
-        if matches!(message, ToServer::SendAway(_)) && !self.connected {
-            let why = "That cannot be done while the line to the server is down.";
-            self.complaint = Some(why.to_owned());
-        }
-        if self.connected {
-            self.outbox.push_back(Out {
-                key: None,
-                bytes: encode(message),
-            });
-        }
+    /// What the server has not acknowledged, or has not on disk, the oldest first.
+    fn all_pending(&self) -> Vec<(ChangeId, Intent)> {
+        let unkept = self.session.unkept.iter().map(|(id, intent)| (*id, intent));
+        let pending = self.replica.pending().map(|p| (p.id, &p.intent));
+        let all = unkept.chain(pending);
+        all.map(|(id, intent)| (id, intent.clone())).collect()
     }
 
     /// Shows what the author does and queues it for the server, in as many parts as it takes; `false`
@@ -309,36 +207,31 @@ impl Glass {
         let parts = match divided(intent) {
             Ok(parts) => parts,
             Err(why) => {
-                self.complaint = Some(why.to_string());
+                self.post.complain(why.to_string());
                 return false;
             }
         };
         self.replica.now = self.now();
         let mut done = false;
         for part in parts {
-            let id = ChangeId(self.ids.next_id());
+            let id = ChangeId(self.session.ids.next_id());
             let shown = match self.replica.act(id, part.clone()) {
                 Ok(shown) => shown,
                 Err(why @ (Refusal::NoMorePages | Refusal::NoSuchBackdrop)) => {
-                    self.complaint = Some(why.to_string());
+                    self.post.complain(why.to_string());
                     break;
                 }
                 Err(_) => break,
             };
             self.show(shown);
-            self.queue(id, part);
+            self.post.queue(id, part);
             done = true;
         }
         done
     }
 
-    /// Queued whether connected or not: whoever takes it off the queue keeps it, and sends it if
-    /// there is a line.
-    fn queue(&mut self, id: ChangeId, intent: Intent) {
-        self.outbox.push_back(act_message(id, intent));
-    }
-
     fn show(&mut self, shown: Shown) {
+        self.stale.changed = true;
         match shown {
             Shown::Everything => {
                 self.restage();
@@ -352,17 +245,6 @@ impl Glass {
                 }
             }
         }
-    }
-
-    fn stage(&self) -> Rect<GlassFrame> {
-        Rect::of_size(self.area)
-    }
-}
-
-fn act_message(id: ChangeId, intent: Intent) -> Out {
-    Out {
-        key: Some(id.0.to_string()),
-        bytes: encode(&ToServer::Act { id, intent }),
     }
 }
 

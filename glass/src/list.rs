@@ -116,33 +116,33 @@ impl List {
 #[wasm_bindgen]
 impl Glass {
     pub fn items_at(&self) -> *const u32 {
-        self.list.items.as_ptr()
+        self.picture.list.items.as_ptr()
     }
 
     pub fn items_len(&self) -> usize {
-        self.list.items.len()
+        self.picture.list.items.len()
     }
 
     pub fn verbs_at(&self) -> *const u8 {
-        self.list.verbs.as_ptr()
+        self.picture.list.verbs.as_ptr()
     }
 
     pub fn verbs_len(&self) -> usize {
-        self.list.verbs.len()
+        self.picture.list.verbs.len()
     }
 
     pub fn coords_at(&self) -> *const f32 {
-        self.list.coords.as_ptr()
+        self.picture.list.coords.as_ptr()
     }
 
     pub fn coords_len(&self) -> usize {
-        self.list.coords.len()
+        self.picture.list.coords.len()
     }
 
     /// Takes a packed display list from elsewhere, to be printed: for holding the printers against each
     /// other. `false` when it is none.
     pub fn take_list(&mut self, bytes: &[u8]) -> bool {
         let list = bozzetto_core::wire::decode::<DisplayList>(bytes);
-        list.map(|list| self.list.set(&list)).is_some()
+        list.map(|list| self.picture.list.set(&list)).is_some()
     }
 }

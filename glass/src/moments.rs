@@ -11,7 +11,7 @@ use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::ToServer;
 
 use crate::Glass;
-use crate::events::Event;
+use crate::events::Heard;
 
 /// See the module's description.
 #[derive(Default)]
@@ -55,13 +55,17 @@ impl Glass {
             let (seen, own) = (seen, true);
             let told = Box::new(seen.clone());
             self.take_seen(backdrop, &seen);
-            self.moments.seen.insert(backdrop, Moment { seen, own });
-            return self.send(&ToServer::See {
+            self.stage
+                .moments
+                .seen
+                .insert(backdrop, Moment { seen, own });
+            self.post.send(&ToServer::See {
                 backdrop,
                 seen: told,
             });
+            return;
         }
-        self.moments.seen.remove(&backdrop);
+        self.stage.moments.seen.remove(&backdrop);
         let seen = Box::new(seen);
         self.act(Intent::Stage(vec![StageStep::See { backdrop, seen }]));
     }
@@ -73,11 +77,14 @@ impl Glass {
         }
         let remembered = self.replica.stage().backdrop(id);
         let fits = remembered.is_some_and(|b| seen.goes_along(&b.seen));
-        if !fits || self.moments.seen.get(&id).is_some_and(|m| m.own) {
+        if !fits || self.stage.moments.seen.get(&id).is_some_and(|m| m.own) {
             return false;
         }
         let shown = self.take_seen(id, &seen);
-        self.moments.seen.insert(id, Moment { seen, own: false });
+        self.stage
+            .moments
+            .seen
+            .insert(id, Moment { seen, own: false });
         shown
     }
 
@@ -86,31 +93,31 @@ impl Glass {
     pub(crate) fn settle_moments(&mut self, change: &Change, us: AuthorId) {
         for step in change.stage_steps() {
             if let StageStep::See { backdrop, seen } = step
-                && let Some(moment) = self.moments.seen.get(backdrop)
+                && let Some(moment) = self.stage.moments.seen.get(backdrop)
                 && !(moment.own && change.author == us && moment.seen != **seen)
             {
-                self.moments.seen.remove(backdrop);
+                self.stage.moments.seen.remove(backdrop);
             }
         }
     }
 
     /// The line is there again: others' hands are as the server says, and it is told of ours again.
     pub(crate) fn renew_moments(&mut self, theirs: Vec<(BackdropId, ViewState)>) {
-        self.moments.seen.retain(|_, moment| moment.own);
+        self.stage.moments.seen.retain(|_, moment| moment.own);
         for (id, seen) in theirs {
             self.take_moment(id, seen);
         }
-        let ours = self.moments.seen.iter().filter(|(_, m)| m.own);
+        let ours = self.stage.moments.seen.iter().filter(|(_, m)| m.own);
         let ours: Vec<_> = ours.map(|(id, m)| (*id, m.seen.clone())).collect();
         for (backdrop, seen) in ours {
             let seen = Box::new(seen);
-            self.send(&ToServer::See { backdrop, seen });
+            self.post.send(&ToServer::See { backdrop, seen });
         }
     }
 
     /// A backdrop on stage is seen like this from now on; `true` when it is on stage.
     pub(crate) fn take_seen(&mut self, id: BackdropId, seen: &ViewState) -> bool {
-        let Some(shown) = self.on_stage.each_mut().find(|b| b.id == id) else {
+        let Some(shown) = self.stage.shown.each_mut().find(|b| b.id == id) else {
             return false;
         };
         let other_page = shown.seen.page != seen.page;
@@ -130,7 +137,7 @@ impl Glass {
             return;
         }
         let mut stage = state.on_stage();
-        let moments = &mut self.moments;
+        let moments = &mut self.stage.moments;
         moments.seen.retain(|id, moment| {
             let remembered = state.backdrop(*id);
             remembered.is_some_and(|b| moment.seen.goes_along(&b.seen))
@@ -143,25 +150,25 @@ impl Glass {
         if let (Some((_, divider)), Some(held)) = (&mut stage.beside, moments.divider) {
             *divider = held;
         }
-        let lesson = Event::lesson(state);
-        let mut news = std::mem::take(&mut self.news);
-        if self.shown_lesson.as_ref() != Some(&lesson) {
-            news.push(Event::Lesson(lesson.clone()));
-            self.shown_lesson = Some(lesson);
+        let lesson = Heard::lesson(state);
+        let mut news = std::mem::take(&mut self.news.events);
+        if self.news.lesson.as_ref() != Some(&lesson) {
+            news.push(Heard::Lesson(lesson.clone()));
+            self.news.lesson = Some(lesson);
         }
         self.put_on_stage(stage, &mut news);
-        self.news = news;
+        self.news.events = news;
     }
 
     /// Puts this on stage here, and says what the page has to know of it.
-    pub(crate) fn put_on_stage(&mut self, stage: Stage, events: &mut Vec<Event>) {
+    pub(crate) fn put_on_stage(&mut self, stage: Stage, events: &mut Vec<Heard>) {
         let shown = |s: &Stage| {
             let beside = s.beside.as_ref().map(|(b, _)| (b.id, b.seen.page));
             (s.current.as_ref().map(|b| (b.id, b.seen.page)), beside)
         };
-        let becomes = self.on_stage.becomes(&stage);
-        let turned = shown(&self.on_stage) != shown(&stage);
-        self.on_stage = stage;
+        let becomes = self.stage.shown.becomes(&stage);
+        let turned = shown(&self.stage.shown) != shown(&stage);
+        self.stage.shown = stage;
         if turned {
             self.clear_selection();
             // A stroke belongs to the backdrop that it was begun on.
@@ -171,10 +178,10 @@ impl Glass {
             self.invalidate_view();
         }
         match becomes {
-            Becomes::Other => events.push(Event::Panes),
+            Becomes::Other => events.push(Heard::Panes),
             Becomes::SeenOtherwise => {
-                let all = self.on_stage.each();
-                events.extend(all.map(|b| Event::seen(b.id)));
+                let all = self.stage.shown.each();
+                events.extend(all.map(|b| Heard::seen(b.id)));
             }
             Becomes::Same => {}
         }

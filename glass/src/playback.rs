@@ -3,13 +3,16 @@
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::stage::playback::{Correction, Playback, correction};
 use serde::Serialize;
+use tsify::{Ts, Tsify};
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
+use crate::script::given;
 
 /// A video as it is at this moment.
-#[derive(Serialize)]
-struct Playing {
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct Playing {
     playing: bool,
     moment: f64,
     duration: f64,
@@ -20,10 +23,10 @@ struct Playing {
 
 #[wasm_bindgen]
 impl Glass {
-    /// How a video goes on, as JSON; empty for what is none.
-    pub fn playing(&self, id: &str) -> String {
+    /// How a video goes on; `None` for what is none.
+    pub fn playing(&self, id: &str) -> Result<Option<Ts<Playing>>, JsError> {
         let Some((playback, duration, _)) = self.backdrop(id).and_then(of) else {
-            return String::new();
+            return Ok(None);
         };
         let now = self.now();
         let playing = Playing {
@@ -34,7 +37,7 @@ impl Glass {
             looped: playback.looped,
             muted: playback.muted,
         };
-        serde_json::to_string(&playing).unwrap_or_default()
+        given(playing).map(Some)
     }
 
     /// What a player that shows the moment `shown` has to do: 0 nothing, 1 play at the speed that

@@ -201,7 +201,7 @@ impl Glass {
         let (lies, seen) = match *host {
             [w, h, x, y] => {
                 let (sx, sy) = (f64::from(width) / w, f64::from(height) / h);
-                let css = self.scale;
+                let css = self.picture.scale;
                 let there = Map::<GlassFrame, Pixels>::from_coefficients([
                     css * sx,
                     0.0,
@@ -267,7 +267,7 @@ impl Glass {
             data,
         };
         if chunk.is_sound() {
-            self.send(&ToServer::Chunk(chunk));
+            self.post.send(&ToServer::Chunk(chunk));
         }
     }
 
@@ -284,7 +284,7 @@ impl Glass {
             data,
         };
         if still.is_sound() {
-            self.send(&ToServer::Still(still));
+            self.post.send(&ToServer::Still(still));
         }
     }
 
@@ -299,12 +299,12 @@ impl Glass {
             return;
         };
         self.streams.gates.entry(id).or_default().reset();
-        self.send(&ToServer::WantKey(id));
+        self.post.send(&ToServer::WantKey(id));
     }
 
     /// This browser cannot decode streams.
     pub fn want_stills(&mut self) {
-        self.send(&ToServer::WantStills);
+        self.post.send(&ToServer::WantStills);
     }
 
     /// The greys that the empty pane takes by turns while sharing begins, once for each picture.
@@ -356,7 +356,9 @@ impl Glass {
                 shows: corners(&chunk.shows),
                 data: chunk.data,
             }),
-            Take::WantsKey => self.send(&ToServer::WantKey(chunk.backdrop)),
+            Take::WantsKey => {
+                self.post.send(&ToServer::WantKey(chunk.backdrop));
+            }
             Take::Skip => {}
         }
     }

@@ -1,6 +1,6 @@
 //! Seeing the picture larger: the presenter's backdrop, or a participant's own view of the stage.
 
-use bozzetto_core::geometry::frames::{Pixels, Point, Size};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Pixels, Point, Rect, Size};
 use bozzetto_core::geometry::zoom::{Zoom, whole_pixels};
 use wasm_bindgen::prelude::*;
 
@@ -22,25 +22,29 @@ impl Glass {
 
     /// A participant's room, in CSS pixels. From now on zooming changes the participant's own view.
     pub fn set_room(&mut self, width: f64, height: f64) {
-        let zoom = self.own.as_ref().map_or(Zoom::WHOLE, |own| own.zoom);
+        let zoom = self.stage.own.as_ref().map_or(Zoom::WHOLE, |own| own.zoom);
         let room = Size::new(width.max(1.0), height.max(1.0));
-        let zoom = zoom.settled(self.area, room);
-        self.own = Some(Own { room, zoom });
+        let zoom = zoom.settled(self.picture.area, room);
+        self.stage.own = Some(Own { room, zoom });
     }
 
     /// How a participant sees the stage: where its corner lies and how wide it is, in CSS pixels of
     /// the room.
     pub fn own_view(&self) -> Vec<f64> {
-        self.own.as_ref().map_or_else(Vec::new, |own| {
-            let map = own.zoom.map(self.area, own.room);
+        self.stage.own.as_ref().map_or_else(Vec::new, |own| {
+            let map = own.zoom.map(self.picture.area, own.room);
             let corner = map.apply(Point::new(0.0, 0.0));
-            vec![corner.x, corner.y, self.area.width * map.mean_scale()]
+            vec![
+                corner.x,
+                corner.y,
+                self.picture.area.width * map.mean_scale(),
+            ]
         })
     }
 
     /// How much larger than whole: 1 for whole.
     pub fn zoomed(&self) -> f64 {
-        match (&self.own, self.active_backdrop()) {
+        match (&self.stage.own, self.active_backdrop()) {
             (Some(own), _) => own.zoom.by,
             (None, Some(backdrop)) => backdrop.seen.zoom.by,
             (None, None) => 1.0,
@@ -49,7 +53,7 @@ impl Glass {
 
     /// Whether the picture is as it comes: nothing enlarged, and a board at its upper end.
     pub fn is_whole(&self) -> bool {
-        match (&self.own, self.active_backdrop()) {
+        match (&self.stage.own, self.active_backdrop()) {
             (Some(own), _) => own.zoom.by == 1.0,
             (None, Some(backdrop)) => self
                 .room_of(backdrop.id)
@@ -61,9 +65,12 @@ impl Glass {
     /// Enlarges by a factor; what is at (x, y) stays there. In CSS pixels, of the room for a
     /// participant and of the picture area for a presenter.
     pub fn zoom_by(&mut self, by: f64, x: f64, y: f64) {
-        if let Some(own) = &mut self.own {
-            let zoom = own.zoom.enlarged(by, Point::new(x, y), self.area, own.room);
-            own.zoom = zoom.settled(self.area, own.room);
+        if let Some(own) = &mut self.stage.own {
+            let zoom = own
+                .zoom
+                .enlarged(by, Point::new(x, y), self.picture.area, own.room);
+            own.zoom = zoom.settled(self.picture.area, own.room);
+            self.stale.view = true;
             return;
         }
         let at = self.glass_point(x, y);
@@ -75,48 +82,41 @@ impl Glass {
 
     /// Moves what is seen by so many CSS pixels.
     pub fn move_by(&mut self, dx: f64, dy: f64) {
-        if let Some(own) = &mut self.own {
-            let zoom = own.zoom.moved(dx, dy, self.area, own.room);
-            own.zoom = zoom.settled(self.area, own.room);
+        if let Some(own) = &mut self.stage.own {
+            let zoom = own.zoom.moved(dx, dy, self.picture.area, own.room);
+            own.zoom = zoom.settled(self.picture.area, own.room);
+            self.stale.view = true;
             return;
         }
-        let (dx, dy) = (dx / self.scale, dy / self.scale);
+        let (dx, dy) = (dx / self.picture.scale, dy / self.picture.scale);
         self.zoom_backdrop(|zoom, size, room| zoom.moved(dx, dy, size, room.size()));
     }
 
     /// Whole again.
     pub fn zoom_whole(&mut self) {
-        if let Some(own) = &mut self.own {
+        if let Some(own) = &mut self.stage.own {
             own.zoom = Zoom::WHOLE;
+            self.stale.view = true;
             return;
         }
         self.zoom_backdrop(|_, _, _| Zoom::WHOLE);
     }
+}
 
-    /// A finger (or a mouse) takes hold of what is seen.
-    pub fn finger_down(&mut self, finger: i32, x: f64, y: f64) {
-        self.fingers.insert(finger, Point::new(x, y));
-    }
-
-    /// A finger that has hold moves: one moves what is seen, two also enlarge it.
-    pub fn finger_move(&mut self, finger: i32, x: f64, y: f64) {
-        let is = Point::new(x, y);
-        let Some(was) = self.fingers.insert(finger, is) else {
+impl Glass {
+    /// Changes how large the backdrop in the pane in use is seen.
+    pub(crate) fn zoom_backdrop(
+        &mut self,
+        change: impl FnOnce(Zoom, Size<Held>, &Rect<GlassFrame>) -> Zoom,
+    ) {
+        let Some(backdrop) = self.active_backdrop() else {
             return;
         };
-        let other = self.fingers.iter().find(|(id, _)| **id != finger);
-        let Some(other) = other.map(|(_, p)| *p) else {
-            return self.move_by(is.x - was.x, is.y - was.y);
+        let Some(room) = self.room_of(backdrop.id) else {
+            return;
         };
-        let (before, after) = (was.distance(other), is.distance(other));
-        if before > 10.0 {
-            let (x, y) = ((is.x + other.x) / 2.0, (is.y + other.y) / 2.0);
-            self.zoom_by(after / before, x, y);
-        }
-        self.move_by((is.x - was.x) / 2.0, (is.y - was.y) / 2.0);
-    }
-
-    pub fn finger_up(&mut self, finger: i32) {
-        self.fingers.remove(&finger);
+        let zoom = change(backdrop.seen.zoom, backdrop.size(&room), &room);
+        let id = backdrop.id.0.to_string();
+        self.see(&id, |seen| seen.zoom = zoom);
     }
 }

@@ -10,6 +10,7 @@ use std::time::Duration;
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::tools::in_hand::{InHand, Kind};
 use bozzetto_glass::Glass;
 use common::Server;
 use futures_util::{FutureExt, SinkExt, StreamExt};
@@ -82,7 +83,9 @@ impl Page {
         let next = tokio::time::timeout(Duration::from_secs(20), line.next());
         let message = next.await.expect("the server says something");
         match message.unwrap().unwrap() {
-            Message::Binary(bytes) => self.glass.receive(&bytes),
+            Message::Binary(bytes) => {
+                serde_json::to_string(&self.glass.take_message(&bytes)).unwrap()
+            }
             _ => String::new(),
         }
     }
@@ -94,7 +97,7 @@ impl Page {
             && let Some(Some(Ok(message))) = line.next().now_or_never()
         {
             if let Message::Binary(bytes) = message {
-                self.glass.receive(&bytes);
+                self.glass.take_message(&bytes);
             }
         }
     }
@@ -117,15 +120,31 @@ impl Page {
     fn draw(&mut self, swatch: usize, points: &[(f64, f64)]) {
         let sample = |(i, (x, y)): (usize, &(f64, f64))| vec![*x, *y, 0.5, i as f64 * 8.0];
         let samples: Vec<Vec<f64>> = points.iter().enumerate().map(sample).collect();
-        self.glass.pen_down(1, 1, swatch, &samples[0]);
+        self.along(Kind::Pen, swatch, &samples);
+    }
+
+    fn erase(&mut self, from: (f64, f64), to: (f64, f64)) {
+        let samples = [from, to].map(|(x, y)| vec![x, y, 0.5, 0.0]);
+        self.along(Kind::Erase, 0, &samples);
+    }
+
+    /// A pen goes down, along and up.
+    fn along(&mut self, tool: Kind, swatch: usize, samples: &[Vec<f64>]) {
+        self.glass.take_in_hand(InHand {
+            tool,
+            swatch,
+            ..InHand::default()
+        });
+        self.glass.pointer_down(1, 1, 0, &samples[0], None);
         for sample in &samples[1..] {
-            self.glass.pen_move(1, sample, &[]);
+            self.glass.pointer_moved(1, 1, 0, sample, &[]);
         }
-        self.glass.pen_up(1);
+        let last = samples.last().expect("a place");
+        self.glass.pointer_up(1, 1, 0, last);
     }
 
     fn panes(&self) -> Vec<Value> {
-        serde_json::from_str(&self.glass.panes_shown()).unwrap()
+        shown(&self.glass)
     }
 
     fn backdrops(&self) -> Vec<String> {
@@ -133,6 +152,13 @@ impl Page {
         let id = |p: &Value| p["id"].as_str().unwrap().to_owned();
         panes.iter().map(id).collect()
     }
+}
+
+/// The panes as a page's scripts get them.
+fn shown(glass: &Glass) -> Vec<Value> {
+    let panes = glass.all_shown();
+    let value = panes.iter().map(|pane| serde_json::to_value(pane).unwrap());
+    value.collect()
 }
 
 /// What is drawn where, without sheets that are clear.
@@ -160,9 +186,7 @@ async fn something(page: &mut Page, server: &Server, order: &[String], random: &
     match random.random_range(0..20) {
         0..8 => page.draw(random.random_range(0..5), &line),
         8..11 => {
-            page.glass.eraser_down(2, line[0].0, line[0].1);
-            page.glass.eraser_move(2, line[1].0, line[1].1);
-            page.glass.eraser_up(2);
+            page.erase(line[0], line[1]);
         }
         11..13 => drop(page.glass.undo()),
         13 => drop(page.glass.redo()),
@@ -228,8 +252,8 @@ async fn everybody_sees_the_same_in_the_end() {
         let seen: Vec<SheetId> = current.sheets().chain([SheetId::Glass]).collect();
         let mut on_stage = there.clone();
         on_stage.retain(|sheet, _| seen.contains(sheet));
-        let shown = format!("\"id\":\"{}\"", current.id.0);
-        let same = |g: &Glass| drawn(g.sheets()) == on_stage && g.panes_shown().contains(&shown);
+        let id = Value::from(current.id.0.to_string());
+        let same = |g: &Glass| drawn(g.sheets()) == on_stage && shown(g)[0]["id"] == id;
         let what = format!("the stage, seed {seed}");
         follower.until(&what, same).await;
     }
@@ -266,7 +290,7 @@ async fn both_stages_have_the_same_panes() {
                     page.glass.divide(x, false);
                     page.glass.divide(x + 20.0, true);
                 }
-                5 => page.glass.choose_pane(random.random_range(0..2)),
+                5 => drop(page.glass.choose_pane(random.random_range(0..2))),
                 _ => page.listen().await,
             }
             page.flush().await;
@@ -281,7 +305,7 @@ async fn both_stages_have_the_same_panes() {
         let divider = stage.beside.as_ref().map(|(_, divider)| divider * 1920.0);
         for page in &mut pages {
             let like = |g: &Glass| {
-                let panes: Vec<Value> = serde_json::from_str(&g.panes_shown()).unwrap();
+                let panes = shown(g);
                 let ids: Vec<&str> = panes.iter().filter_map(|p| p["id"].as_str()).collect();
                 ids == wanted && (g.divider() - divider.unwrap_or(-1.0)).abs() < 1e-6
             };

@@ -7,6 +7,7 @@ pub const LINE_CONTRAST: f64 = 3.0;
 
 /// A colour in sRGB, 8 bits a channel.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct Rgb {
     pub r: u8,
     pub g: u8,

@@ -17,14 +17,13 @@ use crate::stage::pane::InView;
 /// What is left of a stroke is kept from this length on, in units.
 const LEAST: f64 = 0.5;
 
-/// The steps that rub out what an eraser of `radius` glass units touches on its way from `from` to
-/// `to`, on all sheets in view. An eraser that moves fast leaves nothing out. `new_id` names the
-/// pieces that strokes fall into.
+/// The steps that rub out what an eraser of `radius` glass units touches along a way, on all sheets in
+/// view. An eraser that moves fast leaves nothing out between two points of it. `new_id` names the pieces
+/// that strokes fall into.
 pub fn sweep(
     sheets: &Sheets,
     in_view: &[InView],
-    from: Point<Glass>,
-    to: Point<Glass>,
+    way: &[Point<Glass>],
     radius: f64,
     mut new_id: impl FnMut() -> MarkId,
 ) -> Vec<Step> {
@@ -32,25 +31,31 @@ pub fn sweep(
     for seen in in_view {
         let InView { sheet, view, .. } = seen;
         // Beside another pane it rubs where its middle is: what lies out of sight under that one stays.
-        let way = match is_part(seen, in_view) {
-            true => clipped(from, to, &seen.within),
-            false => Some((from, to)),
-        };
-        let Some((from, to)) = way else { continue };
-        let swept = Rect::from_corners(from, to).inflate(radius);
+        let part = is_part(seen, in_view);
+        let legs = way.windows(2).filter_map(|leg| match part {
+            true => clipped(leg[0], leg[1], &seen.within),
+            false => Some((leg[0], leg[1])),
+        });
+        let legs: Vec<(Point<Glass>, Point<Glass>)> = legs.collect();
         let Some(to_held) = view.inverse() else {
             continue;
         };
+        let swept = legs.iter().fold(Rect::EMPTY, |r, (from, to)| {
+            r.union(&Rect::from_corners(*from, *to).inflate(radius))
+        });
+        if swept.is_empty() {
+            continue;
+        }
         for mark in sheets.sheet(*sheet).near(&to_held.apply_rect(&swept)) {
             let Some(to_ink) = mark.transform.then(view).inverse() else {
                 continue;
             };
-            let eraser = Eraser {
-                from: to_ink.apply(from),
-                to: to_ink.apply(to),
+            let erasers = legs.iter().map(|(from, to)| Eraser {
+                from: to_ink.apply(*from),
+                to: to_ink.apply(*to),
                 radius: radius * to_ink.mean_scale(),
-            };
-            let Some(left) = eraser.rub(mark) else {
+            });
+            let Some(left) = rubbed(mark, erasers) else {
                 continue;
             };
             let mut step = |op| steps.push(Step { sheet: *sheet, op });
@@ -64,6 +69,23 @@ pub fn sweep(
         }
     }
     steps
+}
+
+/// What erasers leave of a mark, one after the other; `None` when none touches it.
+fn rubbed(mark: &Mark, mut erasers: impl Iterator<Item = Eraser>) -> Option<Vec<Curve>> {
+    let Body::Stroke(curve) = &mark.body else {
+        return erasers.any(|e| e.takes(mark)).then(Vec::new);
+    };
+    let tip = mark.style.tip;
+    erasers.fold(None, |left, eraser| match left {
+        None => eraser.cut(curve, tip),
+        Some(left) => {
+            let cut = left
+                .into_iter()
+                .map(|c| eraser.cut(&c, tip).unwrap_or(vec![c]));
+            Some(cut.flatten().collect())
+        }
+    })
 }
 
 /// The part of a straight way that lies in a rectangle. Source: Liang and Barsky, "A new concept and
@@ -109,10 +131,10 @@ pub struct Eraser {
 }
 
 impl Eraser {
-    /// What the eraser leaves of the mark, if it touches it at all.
-    fn rub(&self, mark: &Mark) -> Option<Vec<Curve>> {
+    /// Whether the eraser takes a mark that goes as a whole.
+    fn takes(&self, mark: &Mark) -> bool {
         match &mark.body {
-            Body::Stroke(curve) => self.cut(curve, mark.style.tip),
+            Body::Stroke(curve) => self.cut(curve, mark.style.tip).is_some(),
             Body::Shape(shape) => {
                 let reach = self.radius + f64::from(mark.style.width) / 2.0;
                 let filled = mark.style.fill.is_some();
@@ -123,15 +145,15 @@ impl Eraser {
                 self.touches(self.radius + stamp.half() * 0.8, |p| p.distance(middle))
             }
             Body::Text(_) => {
-                let area = mark.block()?;
-                self.touches(self.radius, |p| distance_to(&area, p))
+                let area = mark.block();
+                area.is_some_and(|area| self.touches(self.radius, |p| distance_to(&area, p)))
             }
             // A placed picture lies there like a backdrop: what is drawn on it is erased, it is not.
-            Body::Picture(_) => None,
+            Body::Picture(_) => false,
         }
     }
 
-    fn touches(&self, reach: f64, distance: impl Fn(Point<Ink>) -> f64) -> Option<Vec<Curve>> {
+    fn touches(&self, reach: f64, distance: impl Fn(Point<Ink>) -> f64) -> bool {
         // In steps of a quarter of its radius, nothing can slip between.
         let steps = (self.from.distance(self.to) / (self.radius * 0.25)).ceil();
         let steps = steps.clamp(1.0, 1024.0) as u32;
@@ -142,7 +164,7 @@ impl Eraser {
                 self.from.y + (self.to.y - self.from.y) * t,
             )
         };
-        (0..=steps).any(|i| distance(at(i)) <= reach).then(Vec::new)
+        (0..=steps).any(|i| distance(at(i)) <= reach)
     }
 
     /// How far the tip at `node` is from the eraser; negative where they overlap.

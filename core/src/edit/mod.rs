@@ -2,3 +2,4 @@
 
 pub mod erase;
 pub mod select;
+pub mod selection;

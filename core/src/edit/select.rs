@@ -205,7 +205,7 @@ pub fn bounds(sheets: &Sheets, in_view: &[InView], picked: &Picked) -> Rect<Glas
 }
 
 /// How a selection is changed by pulling at it.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, PartialEq, Debug)]
 pub enum Pull {
     /// Moved as a whole.
     Inside,

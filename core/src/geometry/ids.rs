@@ -6,6 +6,7 @@ macro_rules! id {
     ($(#[$doc:meta])* $name:ident) => {
         $(#[$doc])*
         #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Serialize, Deserialize)]
+        #[cfg_attr(feature = "scripts", derive(tsify::Tsify))]
         pub struct $name(pub u64);
     };
 }

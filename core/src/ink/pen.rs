@@ -16,6 +16,7 @@ pub enum Device {
 
 /// What the width of the ink follows.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub enum WidthRule {
     /// Always the swatch's width.
     Even,

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// The shape of a pen's end.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub enum Tip {
     /// A pen: covers what is beneath.
     Round,

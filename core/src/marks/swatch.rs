@@ -15,6 +15,7 @@ use crate::marks::mark::{Body, Mark, Style};
 /// What carries a mark.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub enum Hold {
     /// The backdrop: the mark scrolls, zooms and comes back with it.
     #[default]
@@ -25,6 +26,7 @@ pub enum Hold {
 
 /// A ready pen.
 #[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct Swatch {
     pub tip: Tip,
     pub colour: Rgb,

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 /// What a key does.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub enum Deed {
     Touch,
     Draw,
@@ -83,6 +84,11 @@ impl Deed {
 
 /// Which key does what; deeds that are not in it have the key that they have at first.
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+#[cfg_attr(
+    feature = "scripts",
+    derive(tsify::Tsify),
+    tsify(hashmap_as_object, missing_as_null)
+)]
 pub struct Keys(BTreeMap<Deed, String>);
 
 /// Why a key cannot be given.

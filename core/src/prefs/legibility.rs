@@ -20,6 +20,7 @@ pub const TEXT_CONTRAST: f64 = 4.5;
 
 /// A room: how wide the picture is on the wall, and how far the last seat is from it.
 #[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct Room {
     /// Millimetres.
     pub display_width: f64,

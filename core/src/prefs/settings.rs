@@ -9,6 +9,7 @@ use crate::prefs::legibility::Room;
 /// Which edge of the stage the rail stands at.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub enum Edge {
     #[default]
     Bottom,
@@ -18,6 +19,7 @@ pub enum Edge {
 
 /// Where the rail is.
 #[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct Rail {
     pub edge: Edge,
     /// Where along its edge it stands, from 0 (left or top) to 1.
@@ -39,6 +41,7 @@ impl Default for Rail {
 /// What a finger does in Mark; in Touch it always moves the picture.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub enum Finger {
     #[default]
     Draws,
@@ -49,6 +52,11 @@ pub enum Finger {
 /// See the module's description. What is missing in what was kept is as it is at first.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 #[serde(default)]
+#[cfg_attr(
+    feature = "scripts",
+    derive(tsify::Tsify),
+    tsify(hashmap_as_object, missing_as_null)
+)]
 pub struct Settings {
     pub swatches: Vec<Swatch>,
     pub room: Room,

@@ -13,12 +13,18 @@ const TREMBLE: f64 = 4.0;
 pub struct Dwell {
     at: Point<Ink>,
     since: f64,
+    asked: bool,
 }
 
 impl Dwell {
     /// The pen is at `at` at `t` milliseconds.
     pub fn new(at: Point<Ink>, t: f64) -> Self {
-        Self { at, since: t }
+        let asked = false;
+        Self {
+            at,
+            since: t,
+            asked,
+        }
     }
 
     /// Takes note of where the pen is now; `true` when it has moved on.
@@ -30,9 +36,16 @@ impl Dwell {
         on
     }
 
-    /// Whether it has been held still for [`HOLD`].
-    pub fn long_enough(&self, t: f64) -> bool {
-        t - self.since >= HOLD
+    /// When it will have been held still for [`HOLD`]; `None` once that was asked.
+    pub fn asks_at(&self) -> Option<f64> {
+        (!self.asked).then_some(self.since + HOLD)
+    }
+
+    /// Whether it has been held still for [`HOLD`]: `true` once, until it moves on.
+    pub fn ask(&mut self, t: f64) -> bool {
+        let now = self.asks_at().is_some_and(|at| t >= at);
+        self.asked |= now;
+        now
     }
 }
 
@@ -43,21 +56,23 @@ mod tests {
 
     proptest! {
         /// A pen that reports without pause and trembles where it rests is held still from when it came
-        /// there; one that creeps on is not, however slowly it goes.
+        /// there, and asks once; one that creeps on is not, however slowly it goes.
         #[test]
         fn trembling_is_resting_and_creeping_is_not(
             tremble in prop::collection::vec((-2.5..2.5f64, -2.5..2.5f64), 40..80), step in 0.2..3.0f64,
         ) {
             let mut rests = Dwell::new(Point::new(100.0, 100.0), 0.0);
             let mut creeps = rests;
+            let (mut asked, mut crept) = (0, 0);
             for (i, (dx, dy)) in tremble.iter().enumerate() {
                 let t = (i + 1) as f64 * 16.0;
                 prop_assert!(!rests.moved(Point::new(100.0 + dx, 100.0 + dy), t));
                 creeps.moved(Point::new(100.0 + step * i as f64, 100.0), t);
-                prop_assert_eq!(rests.long_enough(t), t >= HOLD);
+                asked += u32::from(rests.ask(t));
+                crept += u32::from(creeps.ask(t));
+                prop_assert_eq!(asked, u32::from(t >= HOLD));
             }
-            let crept = step * 31.0;
-            prop_assert!(crept < TREMBLE * 2.0 || !creeps.long_enough(tremble.len() as f64 * 16.0));
+            prop_assert!(step * 31.0 < TREMBLE * 2.0 || crept == 0);
         }
     }
 }

@@ -255,6 +255,7 @@ pub struct OnStage {
 
 /// A participant who is here.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct Person {
     pub id: PersonId,
     pub name: String,
@@ -262,6 +263,7 @@ pub struct Person {
 
 /// Something that participants can pick up.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct TakeAway {
     pub id: u64,
     pub name: String,

@@ -69,7 +69,7 @@ const brought = /** @type {HTMLInputElement | null} */ (document.getElementById(
 /** @param {File[]} files */
 async function bring(files) {
   if (!bringing || files.length === 0) return;
-  const { bringFiles } = await import("./bringing.js");
+  const { bringFiles } = await import("./panels/bringing.js");
   const words = document.createElement("p");
   const bar = document.createElement("progress");
   bringing.replaceChildren(words, bar);

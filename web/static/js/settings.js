@@ -3,16 +3,8 @@
 
 import { ask } from "./messages.js";
 
-/** @import { Glass } from "../glass/glass.js" */
-
-/**
- * @typedef {{ r: number, g: number, b: number }} Rgb
- * @typedef {{ tip: "Round" | "Flat", colour: Rgb, width: number, rule: "Even" | "Lively",
- *   hold: "backdrop" | "glass", stay: number | null }} Swatch
- * @typedef {{ swatches: Swatch[], room: { display_width: number, farthest_seat: number },
- *   rail: { edge: "bottom" | "left" | "right", along: number, folded: boolean },
- *   finger: "draws" | "moves", lowering_freezes: boolean, eraser: number, keys: Record<string, string> }} Kept
- */
+/** @import { Glass, Settings as Stored } from "../glass/glass.js" */
+/** What was stored may lack a field; what the glass gives does not. @typedef {Required<Stored>} Kept */
 
 export class Settings {
   /**
@@ -21,7 +13,7 @@ export class Settings {
    */
   constructor(glass, json) {
     this.glass = glass;
-    glass.set_settings(json);
+    glass.set_settings(JSON.parse(json));
     /** The settings as the server has them, as far as is known here. */
     this.known = this.now;
     /** @type {(() => void)[]} */
@@ -31,9 +23,8 @@ export class Settings {
     addEventListener("pagehide", () => this.waiting && this.keep());
   }
 
-  /** @returns {Kept} */
   get now() {
-    return JSON.parse(this.glass.settings());
+    return /** @type {Kept} */ (this.glass.settings());
   }
 
   /** @param {() => void} listener */
@@ -45,7 +36,7 @@ export class Settings {
   change(change) {
     const settings = this.now;
     change(settings);
-    this.glass.set_settings(JSON.stringify(settings));
+    this.glass.set_settings(settings);
     this.hasChanged();
   }
 
@@ -59,7 +50,7 @@ export class Settings {
   /** What was set here and is not kept yet: the fields that differ. */
   get unkept() {
     const same = (/** @type {unknown} */ a, /** @type {unknown} */ b) => JSON.stringify(a) === JSON.stringify(b);
-    const known = /** @type {Record<string, unknown>} */ (this.known);
+    const known = /** @type {Record<string, unknown>} */ (/** @type {unknown} */ (this.known));
     return Object.fromEntries(Object.entries(this.now).filter(([field, value]) => !same(value, known[field])));
   }
 
@@ -76,11 +67,11 @@ export class Settings {
 
   /** The server says what they are now; what is being set here meanwhile stays. @param {string} json */
   heard(json) {
-    const [fields, before] = [this.unkept, this.glass.settings()];
-    this.glass.set_settings(json);
+    const [fields, before] = [this.unkept, JSON.stringify(this.now)];
+    this.glass.set_settings(JSON.parse(json));
     this.known = this.now;
-    this.glass.set_settings(JSON.stringify({ ...this.known, ...fields }));
-    if (this.glass.settings() !== before) for (const listener of this.listeners) listener();
+    this.glass.set_settings({ ...this.known, ...fields });
+    if (JSON.stringify(this.now) !== before) for (const listener of this.listeners) listener();
     if (Object.keys(fields).length && this.waiting === undefined) this.keep();
   }
 }

@@ -1,0 +1,142 @@
+//! Shapes that are dragged: lines, arrows, boxes, ovals.
+
+use crate::geometry::frames::{Glass, Ink, Point};
+use crate::ink::pen::Device;
+use crate::marks::mark::{Body, Mark};
+use crate::marks::shape::{Figure, Measure, Shape, dragged, measure};
+use crate::paint::wet::WetShape;
+use crate::sheets::step::SheetId;
+use crate::tools::desk::{Desk, Effect, fading};
+use crate::tools::{Modifiers, Motion, Next, Overlay, Pointer, Tool};
+
+/// What is dragged less than this, in units, was not meant.
+const LEAST: f64 = 4.0;
+
+/// A shape that is being dragged.
+#[derive(Debug)]
+pub struct Dragged {
+    pointer: i32,
+    /// A second finger that holds it even.
+    even_by: Option<i32>,
+    figure: Figure,
+    from: Point<Ink>,
+    to: Point<Ink>,
+    modifiers: Modifiers,
+    mark: Mark,
+    sheet: SheetId,
+    measured: Option<Measure>,
+}
+
+pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
+    let (sheet, mark) = new_shape(desk, at)?;
+    Some(Box::new(Dragged {
+        pointer: at.id,
+        even_by: None,
+        figure: desk.in_hand.figure(),
+        from: at.sample.at,
+        to: at.sample.at,
+        modifiers: at.modifiers,
+        mark,
+        sheet,
+        measured: None,
+    }))
+}
+
+/// A shape of no extent, with the looks of what is in the hand.
+pub(super) fn new_shape(desk: &mut Desk, at: &Pointer) -> Option<(SheetId, Mark)> {
+    let in_hand = desk.in_hand;
+    let (swatch, sheet, transform) = desk.dipped(in_hand.swatch, at.at())?;
+    let figure = in_hand.figure();
+    let mut style = swatch.style();
+    style.dash = in_hand.dash();
+    style.fill = (in_hand.filled && figure.closed()).then(|| swatch.colour.tint());
+    let body = Body::Shape(Shape::new(figure, &[at.sample.at, at.sample.at]));
+    let mark = desk.new_mark(sheet, style, body, transform, fading(&swatch));
+    Some((sheet, mark))
+}
+
+/// What a figure measures, in words: length and angle, or width and height. In pixels of the picture, or
+/// in units of a board, as wide as 1920 on the whole stage.
+pub(super) fn read_out(desk: &Desk, sheet: SheetId, figure: Figure, m: &Measure) -> String {
+    let per_unit = desk.view(sheet).map_or(1.0, |view| 1.0 / view.mean_scale());
+    let n = |v: f64| (v * per_unit).round();
+    if figure.closed() {
+        format!("{} × {}", n(m.width), n(m.height))
+    } else {
+        format!("{} · {}°", n(m.length), m.angle.round().rem_euclid(360.0))
+    }
+}
+
+impl Dragged {
+    fn show(&mut self, desk: &mut Desk) {
+        let even = self.modifiers.even || self.even_by.is_some();
+        let ends = dragged(
+            self.figure,
+            self.from,
+            self.to,
+            even,
+            self.modifiers.centred,
+        );
+        self.mark.body = Body::Shape(Shape::new(self.figure, &ends));
+        self.measured = Some(measure(ends[0], ends[1]));
+        let (sheet, mark) = (self.sheet, self.mark.clone());
+        desk.want(Effect::Show(WetShape { sheet, mark }));
+    }
+}
+
+impl Tool for Dragged {
+    fn moved(&mut self, desk: &mut Desk, motion: &Motion) {
+        if motion.id != self.pointer {
+            return;
+        }
+        if let Some(last) = motion.samples.last() {
+            self.to = last.at;
+        }
+        self.modifiers = motion.modifiers;
+        self.show(desk);
+    }
+
+    fn lifted(&mut self, desk: &mut Desk, at: &Pointer) -> Next {
+        if self.even_by == Some(at.id) {
+            self.even_by = None;
+            return Next::GoesOn;
+        }
+        self.finished(desk)
+    }
+
+    fn cancelled(&mut self, desk: &mut Desk, pointer: i32) -> Next {
+        if self.even_by == Some(pointer) {
+            self.even_by = None;
+            return Next::GoesOn;
+        }
+        desk.want(Effect::Forget(self.mark.id));
+        Next::Ends
+    }
+
+    fn finished(&mut self, desk: &mut Desk) -> Next {
+        let meant = self.measured.is_some_and(|m| m.length >= LEAST);
+        desk.settle(self.sheet, self.mark.clone(), meant);
+        Next::Ends
+    }
+
+    /// A further finger holds the figure even, unless it is on the other half of a board, or in the other
+    /// pane: then it is somebody else's.
+    fn joins(&self, desk: &Desk, at: &Pointer) -> bool {
+        let beside = self.sheet == SheetId::Glass || desk.ground(at.at()) == Some(self.sheet);
+        self.even_by.is_none() && at.device == Device::Finger && beside
+    }
+
+    fn joined(&mut self, _desk: &mut Desk, at: &Pointer) {
+        self.even_by = Some(at.id);
+    }
+
+    fn overlay(&self, desk: &Desk) -> Option<Overlay> {
+        let words = read_out(desk, self.sheet, self.figure, &self.measured?);
+        let at: Point<Glass> = Point::new(self.to.x, self.to.y);
+        Some(Overlay::ReadOut { at, words })
+    }
+
+    fn by_accident(&self) -> bool {
+        true
+    }
+}

@@ -1,0 +1,199 @@
+//! The one way for every pointer: a session for each that is down, handed to a tool.
+//!
+//! Pointers that have to do with each other share a session: two fingers that enlarge what is seen, a
+//! finger that holds another's figure even. A polyline goes on without any, until it is said to be done.
+
+use crate::geometry::frames::{Glass, Point};
+use crate::ink::pen::Device;
+use crate::tools::desk::Desk;
+use crate::tools::in_hand::Kind;
+use crate::tools::palm::PalmRejection;
+use crate::tools::{Motion, Next, Overlay, Pointer, Tool};
+use crate::tools::{eraser, figure, lasso, mover, pen, polyline, pull, stamp, text};
+
+/// Which tool a pointer that goes down is for, and what it begins there.
+fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
+    if at.grip.is_some() {
+        return pull::begin(desk, at);
+    }
+    if desk.moves(at) {
+        return mover::begin(desk, at);
+    }
+    match desk.in_hand.tool {
+        _ if at.eraser_end => eraser::begin(desk, at),
+        Kind::Erase => eraser::begin(desk, at),
+        Kind::Pen => pen::begin(desk, at),
+        Kind::Shape if desk.in_hand.figure().by_points() => polyline::begin(desk, at),
+        Kind::Shape => figure::begin(desk, at),
+        Kind::Stamp => stamp::begin(desk, at),
+        Kind::Select if !at.modifiers.even && pull::is_on(desk, at) => pull::begin(desk, at),
+        Kind::Select => lasso::begin(desk, at),
+        Kind::Text => text::begin(desk, at),
+    }
+}
+
+/// What is being done with some pointers.
+#[derive(Debug)]
+struct Session {
+    pointers: Vec<i32>,
+    device: Device,
+    tool: Box<dyn Tool>,
+}
+
+/// See the module's description.
+#[derive(Debug, Default)]
+pub struct Router {
+    palm: PalmRejection,
+    sessions: Vec<Session>,
+    /// Where a pointer that is not down moves about, and could erase.
+    hovers: Option<Point<Glass>>,
+}
+
+impl Router {
+    /// A pen hovers or touches at `t` milliseconds: what hands rest on the glass was not meant.
+    fn pen_seen(&mut self, desk: &mut Desk, t: f64) {
+        self.palm.pen_seen(t);
+        let palms = self.sessions.iter();
+        let palms = palms.filter(|s| s.device == Device::Finger && s.tool.by_accident());
+        let palms: Vec<i32> = palms.flat_map(|s| s.pointers.clone()).collect();
+        palms.into_iter().for_each(|id| self.cancel(desk, id));
+    }
+
+    /// Whether a pointer that goes down at `t` milliseconds may do something; a palm may not.
+    pub fn admits(&self, device: Device, t: f64) -> bool {
+        self.palm.admits(device, t)
+    }
+
+    /// A pointer goes down.
+    pub fn down(&mut self, desk: &mut Desk, at: &Pointer) {
+        self.cancel(desk, at.id);
+        if at.device == Device::Pen {
+            self.pen_seen(desk, at.sample.t);
+        }
+        if !self.admits(at.device, at.sample.t) {
+            return;
+        }
+        let mut sessions = self.sessions.iter_mut();
+        if let Some(session) = sessions.find(|s| s.tool.joins(desk, at)) {
+            session.pointers.push(at.id);
+            return session.tool.joined(desk, at);
+        }
+        if let Some(tool) = begin(desk, at) {
+            self.sessions.push(Session {
+                pointers: vec![at.id],
+                device: at.device,
+                tool,
+            });
+        }
+    }
+
+    /// A pointer moves, down or not.
+    pub fn moved(&mut self, desk: &mut Desk, motion: &Motion) {
+        let Some(last) = motion.samples.last() else {
+            return;
+        };
+        if motion.device == Device::Pen {
+            self.pen_seen(desk, last.t);
+        }
+        self.hovers = None;
+        let mut sessions = self.sessions.iter_mut();
+        if let Some(session) = sessions.find(|s| s.pointers.contains(&motion.id)) {
+            return session.tool.moved(desk, motion);
+        }
+        if desk.in_hand.holds(Kind::Erase) && motion.device != Device::Finger {
+            self.hovers = Some(motion.at());
+        }
+        for session in self.sessions.iter_mut().filter(|s| s.pointers.is_empty()) {
+            session.tool.hovered(desk, motion);
+        }
+    }
+
+    /// A pointer is lifted.
+    pub fn up(&mut self, desk: &mut Desk, at: &Pointer) {
+        self.end(at.id, |tool| tool.lifted(desk, at));
+    }
+
+    /// A pointer was not meant.
+    pub fn cancel(&mut self, desk: &mut Desk, pointer: i32) {
+        self.end(pointer, |tool| tool.cancelled(desk, pointer));
+    }
+
+    /// No pointer moves about over the glass any more.
+    pub fn left(&mut self) {
+        self.hovers = None;
+    }
+
+    /// What is being done ends here, and is kept.
+    pub fn finish(&mut self, desk: &mut Desk) {
+        self.keep(|session| session.tool.finished(desk));
+    }
+
+    /// The same for what goes on without a pointer.
+    pub fn finish_unheld(&mut self, desk: &mut Desk) {
+        self.hovers = None;
+        self.keep(|session| match session.pointers.is_empty() {
+            true => session.tool.finished(desk),
+            false => Next::GoesOn,
+        });
+    }
+
+    /// Takes back the last step of what goes on without a pointer, of the one that was begun last; `false`
+    /// when nothing does.
+    pub fn back(&mut self, desk: &mut Desk) -> bool {
+        let Some(n) = self.sessions.iter().rposition(|s| s.pointers.is_empty()) else {
+            return false;
+        };
+        if self.sessions[n].tool.back(desk) == Next::Ends {
+            self.sessions.remove(n);
+        }
+        true
+    }
+
+    /// Whether something goes on without a pointer.
+    pub fn goes_on(&self) -> bool {
+        self.sessions.iter().any(|s| s.pointers.is_empty())
+    }
+
+    /// How many things are being done.
+    pub fn sessions(&self) -> usize {
+        self.sessions.len()
+    }
+
+    /// When a tool wants to be woken, on the clock of the samples.
+    pub fn wakes_at(&self) -> Option<f64> {
+        let wanted = self.sessions.iter().filter_map(|s| s.tool.wakes_at());
+        wanted.min_by(f64::total_cmp)
+    }
+
+    /// Wakes the tools that want to be woken by now.
+    pub fn wake(&mut self, desk: &mut Desk, now: f64) {
+        for session in &mut self.sessions {
+            if session.tool.wakes_at().is_some_and(|at| at <= now) {
+                session.tool.woken(desk, now);
+            }
+        }
+    }
+
+    /// What is shown over the glass of all that is being done.
+    pub fn overlays(&self, desk: &Desk) -> Vec<Overlay> {
+        let of_tools = self.sessions.iter().filter_map(|s| s.tool.overlay(desk));
+        of_tools.chain(self.hovers.map(Overlay::Eraser)).collect()
+    }
+
+    fn end(&mut self, pointer: i32, how: impl FnOnce(&mut dyn Tool) -> Next) {
+        let held = |s: &Session| s.pointers.contains(&pointer);
+        let Some(n) = self.sessions.iter().position(held) else {
+            return;
+        };
+        let session = &mut self.sessions[n];
+        session.pointers.retain(|id| *id != pointer);
+        if how(session.tool.as_mut()) == Next::Ends {
+            self.sessions.remove(n);
+        }
+    }
+
+    fn keep(&mut self, mut next: impl FnMut(&mut Session) -> Next) {
+        self.sessions
+            .retain_mut(|session| next(session) == Next::GoesOn);
+    }
+}

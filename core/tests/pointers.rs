@@ -1,0 +1,488 @@
+//! Several pointers at once, in any order: what one does never hangs on another, nothing outlives the hand
+//! that did it, and what is cancelled was never there.
+
+use std::collections::BTreeSet;
+
+use bozzetto_core::edit::select::Pull;
+use bozzetto_core::edit::selection::Selection;
+use bozzetto_core::geometry::frames::{Point, Size};
+use bozzetto_core::geometry::grip::Grip;
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, IdMaker, MarkId};
+use bozzetto_core::ink::pen::{Device, Sample};
+use bozzetto_core::lesson::change::Intent;
+use bozzetto_core::marks::mark::{Body, Mark};
+use bozzetto_core::marks::shape::Figure;
+use bozzetto_core::prefs::settings::Settings;
+use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::step::{Deed, SheetId};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::pane;
+use bozzetto_core::tools::desk::{Desk, Effect};
+use bozzetto_core::tools::in_hand::{InHand, Kind};
+use bozzetto_core::tools::router::Router;
+use bozzetto_core::tools::{Modifiers, Motion, Overlay, Pointer};
+use proptest::prelude::*;
+
+/// A board for two on the whole stage: the left half is one sheet, the right half another.
+const LEFT: SheetId = SheetId::Backdrop(BackdropId(1));
+const RIGHT: SheetId = SheetId::Page {
+    backdrop: BackdropId(1),
+    page: 1,
+};
+
+/// What a page does with what tools want done.
+struct Stage {
+    router: Router,
+    sheets: Sheets,
+    selection: Selection,
+    ids: IdMaker,
+    in_hand: InHand,
+    settings: Settings,
+    board: BackdropView,
+    /// Marks in the making that are shown.
+    shown: BTreeSet<MarkId>,
+    /// How far what is seen was moved, in CSS pixels, and how often it was enlarged.
+    moved: (f64, f64),
+    enlarged: u32,
+    texts: u32,
+}
+
+impl Stage {
+    fn new(in_hand: InHand) -> Self {
+        Self {
+            router: Router::default(),
+            sheets: Sheets::new(Keep::All),
+            selection: Selection::default(),
+            ids: IdMaker::new(1),
+            in_hand,
+            settings: Settings::default(),
+            board: BackdropView {
+                id: BackdropId(1),
+                name: String::new(),
+                width: 1920.0,
+                height: 1080.0,
+                kind: BackdropKind::Board(Board {
+                    halved: true,
+                    ..Board::default()
+                }),
+                seen: ViewState::default(),
+            },
+            shown: BTreeSet::new(),
+            moved: (0.0, 0.0),
+            enlarged: 0,
+            texts: 0,
+        }
+    }
+
+    fn at_desk<R>(&mut self, doing: impl FnOnce(&mut Router, &mut Desk) -> R) -> R {
+        let area = Size::glass(16.0, 9.0);
+        let in_view = pane::in_view(area, &pane::panes(area, Some(&self.board), None));
+        let mut desk = Desk {
+            sheets: &self.sheets,
+            in_view: &in_view,
+            backdrops: &[&self.board],
+            settings: &self.settings,
+            in_hand: &self.in_hand,
+            selection: &self.selection,
+            author: AuthorId(1),
+            ids: &mut self.ids,
+            scale: 1.0,
+            effects: Vec::new(),
+        };
+        let result = doing(&mut self.router, &mut desk);
+        for effect in desk.effects {
+            match effect {
+                Effect::Act(Intent::Do(steps) | Intent::More(steps)) => {
+                    let done = self.sheets.apply(AuthorId(1), 0, Deed::Do, &steps);
+                    done.expect("tools want what can be done");
+                }
+                Effect::Act(other) => panic!("no tool wants {other:?}"),
+                Effect::Ink { ink, .. } => drop(self.shown.insert(ink.mark)),
+                Effect::Show(shape) => drop(self.shown.insert(shape.mark.id)),
+                Effect::Forget(id) | Effect::Settle(id) => drop(self.shown.remove(&id)),
+                Effect::Select(picked) => self.selection.picked = picked,
+                Effect::Pull(pulled) => self.selection.pulled = pulled,
+                Effect::Move { dx, dy } => self.moved = (self.moved.0 + dx, self.moved.1 + dy),
+                Effect::Enlarge { .. } => self.enlarged += 1,
+                Effect::Text(_) => self.texts += 1,
+            }
+        }
+        result
+    }
+
+    fn take(&mut self, event: &Event) {
+        let Event { id, device, t, .. } = *event;
+        let sample = Sample {
+            at: Point::new(event.at.0, event.at.1),
+            pressure: 0.5,
+            t,
+        };
+        let pointer = Pointer {
+            id,
+            device,
+            sample,
+            modifiers: Modifiers::default(),
+            eraser_end: false,
+            by_keys: false,
+            grip: event.grip,
+        };
+        let motion = Motion {
+            id,
+            device,
+            modifiers: Modifiers::default(),
+            samples: &[sample],
+            ahead: &[],
+        };
+        self.at_desk(|router, desk| {
+            router.wake(desk, t);
+            match event.what {
+                What::Down => router.down(desk, &pointer),
+                What::Move => router.moved(desk, &motion),
+                What::Up => router.up(desk, &pointer),
+                What::Cancel => router.cancel(desk, id),
+            }
+        });
+    }
+
+    /// Everything is let go, and what was set point by point is done.
+    fn let_go(&mut self, with: What) {
+        for id in 0..8 {
+            let event = Event {
+                what: with,
+                id,
+                device: Device::Finger,
+                at: (0.0, 0.0),
+                t: 1e6,
+                grip: None,
+            };
+            self.take(&event);
+        }
+        self.at_desk(|router, desk| router.finish_unheld(desk));
+    }
+
+    /// What is on a sheet, but for its names.
+    fn on(&self, sheet: SheetId) -> Vec<Mark> {
+        let marks = self.sheets.sheet(sheet).marks().map(|m| Mark::clone(m));
+        let nameless = marks.map(|mut mark| {
+            mark.id = MarkId(0);
+            mark
+        });
+        nameless.collect()
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum What {
+    Down,
+    Move,
+    Up,
+    Cancel,
+}
+
+#[derive(Clone, Debug)]
+struct Event {
+    what: What,
+    id: i32,
+    device: Device,
+    at: (f64, f64),
+    t: f64,
+    grip: Option<Pull>,
+}
+
+/// Pointers 0 and 1 are on the left half, 2 and 3 on the right.
+fn is_left(id: i32) -> bool {
+    id < 2
+}
+
+/// Any pointers doing anything in any order, now and then held still for long enough to be asked what they
+/// meant, and never on the other half than their own.
+fn events(fingers: bool) -> impl Strategy<Value = Vec<Event>> {
+    let what = prop_oneof![
+        2 => Just(What::Down), 8 => Just(What::Move), 2 => Just(What::Up), 1 => Just(What::Cancel),
+    ];
+    let gap = prop_oneof![8 => 4.0..40.0f64, 1 => 500.0..900.0f64];
+    let one = (what, 0..4i32, 20.0..900.0f64, 20.0..1060.0f64, gap);
+    prop::collection::vec(one, 1..90).prop_map(move |all| {
+        let mut t = 0.0;
+        let event = |(what, id, x, y, gap)| {
+            t += gap;
+            Event {
+                what,
+                id,
+                device: match fingers {
+                    true => Device::Finger,
+                    false => Device::Mouse,
+                },
+                at: (if is_left(id) { x } else { x + 980.0 }, y),
+                t,
+                grip: None,
+            }
+        };
+        all.into_iter().map(event).collect()
+    })
+}
+
+/// Anything that can be in the hand.
+fn in_hand() -> impl Strategy<Value = InHand> {
+    let kind = prop_oneof![
+        Just(Kind::Pen),
+        Just(Kind::Erase),
+        Just(Kind::Select),
+        Just(Kind::Shape),
+        Just(Kind::Stamp),
+        Just(Kind::Text),
+    ];
+    let touching = prop::bool::weighted(0.1);
+    (kind, touching, 0..6usize, 0..Figure::ALL.len(), 0..5usize).prop_map(
+        |(tool, touching, swatch, figure, sign)| InHand {
+            touching,
+            tool,
+            swatch,
+            figure,
+            filled: figure % 2 == 0,
+            dash: (figure % 3) as u8,
+            // A counter goes on from the highest number in view: that is what it is for.
+            sign,
+            locked: false,
+        },
+    )
+}
+
+/// A stage on which something has been drawn on both halves.
+fn drawn_on(in_hand: InHand) -> Stage {
+    let pen = InHand {
+        tool: Kind::Pen,
+        ..InHand::default()
+    };
+    let mut stage = Stage::new(pen);
+    for (id, x) in [(0, 100.0), (2, 1100.0)] {
+        for row in 0..5 {
+            let y = 150.0 + 190.0 * f64::from(row);
+            for (n, what) in [(0, What::Down), (1, What::Move), (2, What::Move), (2, What::Up)] {
+                stage.take(&Event {
+                    what,
+                    id,
+                    device: Device::Mouse,
+                    at: (x + 350.0 * f64::from(n), y),
+                    t: f64::from(n) * 8.0,
+                    grip: None,
+                });
+            }
+        }
+    }
+    assert_eq!((stage.on(LEFT).len(), stage.on(RIGHT).len()), (5, 5));
+    stage.in_hand = in_hand;
+    stage
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(256))]
+
+    /// No session outlives its pointers, and when all are lifted nothing is in the making any more; no
+    /// tool wants what cannot be done.
+    #[test]
+    fn nothing_outlives_the_hand(in_hand in in_hand(), events in any::<bool>().prop_flat_map(events)) {
+        let mut stage = drawn_on(in_hand);
+        let mut down = BTreeSet::new();
+        for event in &events {
+            stage.take(event);
+            match event.what {
+                What::Down => drop(down.insert(event.id)),
+                What::Move => {}
+                What::Up | What::Cancel => drop(down.remove(&event.id)),
+            }
+            let unheld = usize::from(stage.router.goes_on()) * 2;
+            prop_assert!(stage.router.sessions() <= down.len() + unheld);
+        }
+        stage.let_go(What::Up);
+        prop_assert_eq!(stage.router.sessions(), 0);
+        prop_assert!(stage.shown.is_empty(), "{:?} is still shown", stage.shown);
+        prop_assert!(stage.selection.pulled.is_none());
+        prop_assert_eq!(stage.router.wakes_at(), None);
+    }
+
+    /// Pointers that the browser takes away leave no trace, whatever they did until then; only what is
+    /// erased is gone at once.
+    #[test]
+    fn cancelling_leaves_no_trace(in_hand in in_hand(), events in events(true)) {
+        let erases = in_hand.holds(Kind::Erase);
+        let mut stage = drawn_on(in_hand);
+        let before = (stage.on(LEFT), stage.on(RIGHT));
+        for event in &events {
+            let what = if event.what == What::Up { What::Cancel } else { event.what };
+            stage.take(&Event { what, ..event.clone() });
+        }
+        stage.let_go(What::Cancel);
+        prop_assert!(stage.shown.is_empty());
+        prop_assert!(stage.selection.picked.is_empty() && stage.selection.pulled.is_none());
+        prop_assert_eq!(stage.texts, 0);
+        prop_assert!(erases || (stage.on(LEFT), stage.on(RIGHT)) == before);
+    }
+
+    /// Two at one board do not notice each other: what comes of the left half is the same whether anybody
+    /// works on the right half or not, and the other way round.
+    #[test]
+    fn each_half_is_its_own(in_hand in in_hand(), events in events(true)) {
+        // There is one selection, and one view, whoever is at it.
+        prop_assume!(!in_hand.touching && !in_hand.holds(Kind::Select));
+        let mut both = drawn_on(in_hand);
+        let mut alone = [drawn_on(in_hand), drawn_on(in_hand)];
+        for event in &events {
+            both.take(event);
+            alone[usize::from(!is_left(event.id))].take(event);
+        }
+        for stage in alone.iter_mut().chain([&mut both]) {
+            stage.let_go(What::Up);
+        }
+        prop_assert_eq!(both.on(LEFT), alone[0].on(LEFT));
+        prop_assert_eq!(both.on(RIGHT), alone[1].on(RIGHT));
+    }
+}
+
+fn down(id: i32, device: Device, at: (f64, f64), t: f64) -> Event {
+    Event {
+        what: What::Down,
+        id,
+        device,
+        at,
+        t,
+        grip: None,
+    }
+}
+
+fn then(event: &Event, what: What, at: (f64, f64)) -> Event {
+    Event {
+        what,
+        at,
+        t: event.t + 8.0,
+        ..event.clone()
+    }
+}
+
+/// A box is dragged to 300 by 75; a second finger beside it makes it square, and lets it go again when it
+/// is lifted. On the other half a finger has a box of its own.
+#[test]
+fn a_second_finger_holds_a_figure_even() {
+    let mut stage = Stage::new(InHand {
+        tool: Kind::Shape,
+        figure: 3,
+        ..InHand::default()
+    });
+    let first = down(0, Device::Finger, (100.0, 100.0), 0.0);
+    stage.take(&first);
+    stage.take(&then(&first, What::Move, (400.0, 175.0)));
+    let says = |stage: &mut Stage| {
+        let all = stage.at_desk(|router, desk| router.overlays(desk));
+        let words = all.into_iter().filter_map(|overlay| match overlay {
+            Overlay::ReadOut { words, .. } => Some(words),
+            _ => None,
+        });
+        words.collect::<Vec<_>>()
+    };
+    assert_eq!(says(&mut stage), ["300 × 75"]);
+    let second = down(1, Device::Finger, (600.0, 600.0), 20.0);
+    stage.take(&second);
+    stage.take(&then(&first, What::Move, (400.0, 175.0)));
+    assert_eq!(says(&mut stage), ["300 × 300"]);
+    let other = down(2, Device::Finger, (1200.0, 200.0), 30.0);
+    stage.take(&other);
+    stage.take(&then(&other, What::Move, (1240.0, 260.0)));
+    assert_eq!(says(&mut stage), ["300 × 300", "40 × 60"]);
+    stage.take(&then(&second, What::Up, (600.0, 600.0)));
+    stage.take(&then(&first, What::Move, (400.0, 175.0)));
+    stage.take(&then(&first, What::Up, (400.0, 175.0)));
+    stage.take(&then(&other, What::Up, (1240.0, 260.0)));
+    let size = |sheet| {
+        let marks = stage.on(sheet);
+        let Body::Shape(shape) = &marks[0].body else {
+            panic!("a shape")
+        };
+        let [a, b] = shape.positions()[..] else {
+            panic!("two corners")
+        };
+        (b.x - a.x, b.y - a.y)
+    };
+    assert_eq!((size(LEFT), size(RIGHT)), ((300.0, 75.0), (40.0, 60.0)));
+}
+
+/// A hand that came to rest before the pen was seen has drawn nothing, and the next one draws nothing
+/// either; what it had hold of to move the picture goes on.
+#[test]
+fn a_palm_is_taken_back_when_a_pen_comes() {
+    let mut stage = Stage::new(InHand::default());
+    let palm = down(0, Device::Finger, (500.0, 800.0), 0.0);
+    stage.take(&palm);
+    stage.take(&then(&palm, What::Move, (520.0, 810.0)));
+    assert_eq!(stage.shown.len(), 1);
+    let pen = down(7, Device::Pen, (300.0, 300.0), 40.0);
+    stage.take(&then(&pen, What::Move, (290.0, 290.0)));
+    assert!(stage.shown.is_empty());
+    stage.take(&pen);
+    stage.take(&then(&pen, What::Up, (300.0, 300.0)));
+    stage.take(&down(1, Device::Finger, (700.0, 800.0), 100.0));
+    stage.let_go(What::Up);
+    assert_eq!(stage.on(LEFT).len(), 1, "the pen's dot and nothing else");
+
+    stage.in_hand.touching = true;
+    stage.take(&down(0, Device::Finger, (500.0, 800.0), 5000.0));
+    stage.take(&then(&pen, What::Move, (290.0, 290.0)));
+    stage.take(&then(&palm, What::Move, (530.0, 800.0)));
+    assert_eq!(stage.moved, (30.0, 0.0));
+}
+
+/// Two fingers that go apart enlarge what is seen; the one that stays when the other is lifted goes on
+/// moving it.
+#[test]
+fn fingers_take_hold_of_what_is_seen() {
+    let mut stage = Stage::new(InHand {
+        touching: true,
+        ..InHand::default()
+    });
+    let first = down(0, Device::Finger, (100.0, 100.0), 0.0);
+    let second = down(1, Device::Finger, (200.0, 100.0), 4.0);
+    stage.take(&first);
+    stage.take(&second);
+    stage.take(&then(&second, What::Move, (300.0, 100.0)));
+    assert_eq!((stage.enlarged, stage.moved), (1, (50.0, 0.0)));
+    stage.take(&then(&first, What::Up, (100.0, 100.0)));
+    stage.take(&then(&second, What::Move, (300.0, 140.0)));
+    assert_eq!((stage.enlarged, stage.moved), (1, (50.0, 40.0)));
+}
+
+/// The selection is in one hand at a time; its corner pulled outwards by as much as it is wide makes it
+/// twice as large.
+#[test]
+fn a_selection_is_in_one_hand() {
+    let mut stage = drawn_on(InHand {
+        tool: Kind::Select,
+        ..InHand::default()
+    });
+    let round = [(40.0, 100.0), (860.0, 100.0), (860.0, 200.0), (40.0, 200.0)];
+    let lasso = down(0, Device::Mouse, round[0], 0.0);
+    stage.take(&lasso);
+    for at in &round[1..] {
+        stage.take(&then(&lasso, What::Move, *at));
+    }
+    stage.take(&then(&lasso, What::Up, round[3]));
+    assert_eq!(stage.selection.picked.len(), 1);
+    let width = |stage: &mut Stage| {
+        let area = stage.at_desk(|_, desk| desk.selection.area(desk.sheets, desk.in_view));
+        area.width()
+    };
+    let before = width(&mut stage);
+    let pull = Event {
+        grip: Some(Pull::Handle(Grip::from_word("e").expect("a grip"))),
+        ..down(1, Device::Mouse, (800.0, 150.0), 50.0)
+    };
+    stage.take(&pull);
+    let other = down(2, Device::Mouse, (400.0, 150.0), 52.0);
+    stage.take(&other);
+    stage.take(&then(&other, What::Move, (400.0, 500.0)));
+    stage.take(&then(&pull, What::Move, (800.0 + before, 150.0)));
+    stage.take(&then(&other, What::Up, (400.0, 500.0)));
+    stage.take(&then(&pull, What::Up, (800.0 + before, 150.0)));
+    assert!((width(&mut stage) / before - 2.0).abs() < 0.02);
+    assert_eq!(stage.sheets.sheet(LEFT).marks().count(), 5);
+}

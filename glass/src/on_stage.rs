@@ -1,0 +1,86 @@
+//! What is on stage on this page, and which sheets are in view.
+
+use std::collections::HashMap;
+
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
+use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::pane::{self, InView, Pane};
+use bozzetto_core::stage::state::Stage;
+
+use crate::Glass;
+use crate::moments::Moments;
+use crate::zoom::Own;
+
+/// See the module's description.
+#[derive(Default)]
+pub(crate) struct OnStage {
+    /// The backdrops on stage as they are shown.
+    pub(crate) shown: Stage,
+    /// The pane that the hand was on last.
+    pub(crate) active: usize,
+    /// What goes along with a hand, and is not remembered yet.
+    pub(crate) moments: Moments,
+    /// A participant's own view.
+    pub(crate) own: Option<Own>,
+    /// How many pixels those that run in this tab have to a backdrop unit.
+    pub(crate) fine: HashMap<BackdropId, f64>,
+}
+
+impl Glass {
+    pub(crate) fn panes(&self) -> Vec<Pane<'_>> {
+        let Stage { current, beside } = &self.stage.shown;
+        let beside = beside
+            .as_ref()
+            .map(|(backdrop, divider)| (backdrop, *divider));
+        pane::panes(self.picture.area, current.as_ref(), beside)
+    }
+
+    /// The sheets in view, from the bottom up.
+    pub(crate) fn in_view(&self) -> Vec<InView> {
+        pane::in_view(self.picture.area, &self.panes())
+    }
+
+    /// How a sheet is seen; `None` when it is not in view.
+    pub(crate) fn view_of(&self, sheet: SheetId) -> Option<Map<Held, GlassFrame>> {
+        let seen = self.in_view().into_iter().find(|v| v.sheet == sheet)?;
+        Some(seen.view)
+    }
+
+    /// The sheet that new things go on which no hand has put anywhere.
+    pub(crate) fn active_view(&self) -> Option<InView> {
+        let room = self.panes().get(self.active_pane())?.room;
+        let middle = Point::new((room.x0 + room.x1) / 2.0, (room.y0 + room.y1) / 2.0);
+        let in_view = self.in_view();
+        let here = pane::at(&in_view, middle).or(in_view.first());
+        here.copied()
+    }
+
+    pub(crate) fn active_pane(&self) -> usize {
+        self.stage
+            .active
+            .min(usize::from(self.stage.shown.beside.is_some()))
+    }
+
+    /// The backdrop in the pane in use.
+    pub(crate) fn active_backdrop(&self) -> Option<&BackdropView> {
+        match (&self.stage.shown.beside, self.active_pane()) {
+            (Some((backdrop, _)), 1) => Some(backdrop),
+            _ => self.stage.shown.current.as_ref(),
+        }
+    }
+
+    /// A backdrop on stage.
+    pub(crate) fn backdrop(&self, id: &str) -> Option<&BackdropView> {
+        let id = id.parse().ok().map(BackdropId)?;
+        self.stage.shown.each().find(|b| b.id == id)
+    }
+
+    /// The room of the pane that a backdrop is in.
+    pub(crate) fn room_of(&self, id: BackdropId) -> Option<Rect<GlassFrame>> {
+        let panes = self.panes();
+        let is_it = |p: &&Pane| p.backdrop.is_some_and(|b| b.id == id);
+        panes.iter().find(is_it).map(|p| p.room)
+    }
+}

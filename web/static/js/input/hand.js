@@ -1,0 +1,72 @@
+// @ts-check
+// What the presenter's hand holds: Touch or Mark, and in Mark which tool.
+
+/** @import { Glass, InHand, Kind } from "../../glass/glass.js" */
+
+/** A tool's key that was down for longer than this lent it. */
+const LONG = 400;
+
+export class Hand {
+  /** @param {Glass} glass */
+  constructor(glass) {
+    this.glass = glass;
+    /** @type {InHand} */
+    this.held = {
+      touching: false,
+      tool: "pen",
+      swatch: 0,
+      figure: 0,
+      filled: false,
+      dash: 0,
+      sign: 0,
+      locked: false,
+    };
+    /** @type {((held: InHand) => void)[]} */
+    this.listeners = [];
+    /** @type {{ key: string, before: InHand, since: number, used: boolean, stays: boolean } | null} */
+    this.lent = null;
+  }
+
+  /** @param {(held: InHand) => void} listener */
+  changed(listener) {
+    this.listeners.push(listener);
+  }
+
+  /** @param {Partial<InHand>} what */
+  take(what) {
+    this.held = { ...this.held, ...what };
+    this.glass.hold(this.held);
+    for (const listener of this.listeners) listener(this.held);
+  }
+
+  /** @param {Kind} tool */
+  holds(tool) {
+    return !this.held.touching && this.held.tool === tool;
+  }
+
+  /**
+   * Lends a tool for as long as its key is held; a short press without drawing keeps it.
+   * @param {string} key
+   * @param {() => void} take
+   * @param {boolean} stays whether a short press keeps the tool
+   */
+  lend(key, take, stays) {
+    if (this.lent) return;
+    this.lent = { key, before: this.held, since: performance.now(), used: false, stays };
+    take();
+  }
+
+  /** What was lent has been used. */
+  use() {
+    if (this.lent) this.lent.used = true;
+  }
+
+  /** @param {string} [key] the key that was let go; any, when the page was left */
+  giveBack(key) {
+    const { lent } = this;
+    if (!lent || (key !== undefined && lent.key !== key)) return;
+    this.lent = null;
+    const { touching, tool } = lent.before;
+    if (!lent.stays || lent.used || performance.now() - lent.since > LONG) this.take({ touching, tool });
+  }
+}

@@ -1,0 +1,86 @@
+// @ts-check
+// A participant's own view of the stage: enlarged and moved by keys, wheel and fingers.
+
+import { el } from "../page.js";
+import { listenToPointers } from "./pointers.js";
+
+/** @import { Glass } from "../../glass/glass.js" */
+
+/** A tap is no longer than this, in milliseconds, and goes no farther, in CSS pixels. */
+const TAP_MS = 400;
+const TAP_PX = 10;
+/** How far an arrow key moves the view, in CSS pixels. */
+const STEP = 60;
+/** How much larger it gets by a key of the page, by one of the keyboard, by a double tap. */
+const BY_BUTTON = 1.5;
+const BY_KEY = 1.25;
+const BY_TAP = 2.5;
+
+/**
+ * @param {{ glass: Glass, mount: HTMLElement, picture: HTMLElement, refresh: { soon: () => void } }} page
+ */
+export function prepareOwnView({ glass, mount, picture, refresh }) {
+  /** @param {() => void} deed */
+  const act = (deed) => {
+    deed();
+    refresh.soon();
+  };
+  /**
+   * Enlarges; what is at (x, y) of the picture stays there.
+   * @param {number} by
+   * @param {number} [x]
+   * @param {number} [y]
+   */
+  const zoom = (by, x = mount.clientWidth / 2, y = mount.clientHeight / 2) => act(() => glass.zoom_by(by, x, y));
+  const whole = () => act(() => glass.zoom_whole());
+
+  glass.hold({
+    touching: true,
+    tool: "pen",
+    swatch: 0,
+    figure: 0,
+    filled: false,
+    dash: 0,
+    sign: 0,
+    locked: false,
+  });
+  listenToPointers({ sheet: mount, glass, done: () => refresh.soon(), grows: () => true });
+
+  el("zoom-in").addEventListener("click", () => zoom(BY_BUTTON));
+  el("zoom-out").addEventListener("click", () => zoom(1 / BY_BUTTON));
+  el("zoom-all").addEventListener("click", whole);
+  mount.addEventListener("keydown", (e) => {
+    /** @type {Record<string, () => void>} */
+    const keys = {
+      "+": () => zoom(BY_KEY),
+      "=": () => zoom(BY_KEY),
+      "-": () => zoom(1 / BY_KEY),
+      0: whole,
+      ArrowLeft: () => act(() => glass.move_by(STEP, 0)),
+      ArrowRight: () => act(() => glass.move_by(-STEP, 0)),
+      ArrowUp: () => act(() => glass.move_by(0, STEP)),
+      ArrowDown: () => act(() => glass.move_by(0, -STEP)),
+    };
+    if (!keys[e.key] || e.ctrlKey || e.metaKey) return;
+    keys[e.key]();
+    e.preventDefault();
+  });
+  mount.addEventListener("dblclick", (e) => {
+    const { left, top } = picture.getBoundingClientRect();
+    if (glass.zoomed() > 1) whole();
+    else zoom(BY_TAP, e.clientX - left, e.clientY - top);
+  });
+
+  // A tap brings what a phone held across has no room for, and puts it away again.
+  /** @type {{ x: number, y: number, at: number } | null} */
+  let tapped = null;
+  mount.addEventListener(
+    "pointerdown",
+    (e) => (tapped = e.isPrimary ? { x: e.clientX, y: e.clientY, at: e.timeStamp } : null),
+  );
+  mount.addEventListener("pointerup", (e) => {
+    if (!tapped || e.timeStamp - tapped.at > TAP_MS || Math.hypot(e.clientX - tapped.x, e.clientY - tapped.y) > TAP_PX)
+      return;
+    document.body.classList.toggle("touched");
+  });
+}

@@ -1,0 +1,85 @@
+// @ts-check
+// What participants can pick up.
+
+import { thousands } from "../capture/capture_box.js";
+import { el } from "../page.js";
+
+/** @import { TakeAway } from "../../glass/glass.js" */
+
+/**
+ * @param {string} lesson
+ * @returns {(items: TakeAway[]) => void} shows what there is now
+ */
+export function prepareTakeAways(lesson) {
+  const large = /** @type {HTMLDialogElement} */ (document.getElementById("large"));
+
+  /** @param {TakeAway[]} items */
+  function show(items) {
+    el("none-yet").hidden = items.length > 0;
+    const list = el("take-away-list");
+    /** @type {Map<string, Element>} */
+    const known = new Map([...list.children].map((li) => [/** @type {HTMLElement} */ (li).dataset.item ?? "", li]));
+    list.replaceChildren(
+      ...items.map((item) => {
+        const mark = JSON.stringify(item);
+        return known.get(mark) ?? takeAway(item, mark);
+      }),
+    );
+  }
+
+  /** @param {TakeAway} item @param {string} mark */
+  function takeAway(item, mark) {
+    const base = `/follow/${lesson}/take-aways/${item.id}`;
+    const li = document.createElement("li");
+    li.dataset.item = mark;
+    const open = document.createElement("button");
+    open.className = "open";
+    open.setAttribute("aria-label", `Open ${item.name} large`);
+    const small = new Image();
+    small.src = `${base}/small.png`;
+    small.loading = "lazy";
+    small.alt = "";
+    open.append(small);
+    open.addEventListener("click", () => openLarge(item, base));
+    const words = document.createElement("div");
+    const name = document.createElement("b");
+    name.textContent = item.name;
+    const pixels = document.createElement("span");
+    pixels.className = "small-line";
+    pixels.textContent = `${thousands(item.width)} × ${thousands(item.height)} px`;
+    words.append(name, pixels);
+    li.append(open, words, download(base, item.name));
+    return li;
+  }
+
+  /** @param {string} base @param {string} name */
+  function download(base, name) {
+    const link = document.createElement("a");
+    link.className = "key";
+    link.href = `${base}/download`;
+    link.textContent = "Download";
+    link.setAttribute("aria-label", `Download ${name}`);
+    return link;
+  }
+
+  /** @param {TakeAway} item @param {string} base */
+  function openLarge(item, base) {
+    const head = document.createElement("div");
+    head.className = "large-head";
+    const words = document.createElement("div");
+    const name = document.createElement("h2");
+    name.textContent = item.name;
+    words.append(name);
+    const close = document.createElement("button");
+    close.className = "key strong";
+    close.textContent = "Close";
+    close.addEventListener("click", () => large.close());
+    head.append(words, download(base, item.name), close);
+    const picture = new Image(item.width, item.height);
+    picture.src = `${base}/picture.png`;
+    picture.alt = item.name;
+    large.replaceChildren(head, picture);
+    large.showModal();
+  }
+  return show;
+}
