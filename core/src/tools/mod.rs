@@ -81,7 +81,7 @@ impl Motion<'_> {
     pub fn at(&self) -> Point<Glass> {
         self.samples
             .last()
-            .map_or(Point::new(0.0, 0.0), |sample| on_glass(sample))
+            .map_or(Point::new(0.0, 0.0), on_glass)
     }
 }
 
