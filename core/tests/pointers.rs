@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 
-use bozzetto_core::edit::select::Pull;
+use bozzetto_core::edit::select::{Pull, everything};
 use bozzetto_core::edit::selection::Selection;
 use bozzetto_core::geometry::frames::{Point, Size};
 use bozzetto_core::geometry::grip::Grip;
@@ -250,7 +250,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
     )
 }
 
-/// A stage on which something has been drawn on both halves.
+/// A stage on which something has been drawn on both halves, all of it selected if that is in the hand.
 fn drawn_on(in_hand: InHand) -> Stage {
     let pen = InHand {
         tool: Kind::Pen,
@@ -260,7 +260,12 @@ fn drawn_on(in_hand: InHand) -> Stage {
     for (id, x) in [(0, 100.0), (2, 1100.0)] {
         for row in 0..5 {
             let y = 150.0 + 190.0 * f64::from(row);
-            for (n, what) in [(0, What::Down), (1, What::Move), (2, What::Move), (2, What::Up)] {
+            for (n, what) in [
+                (0, What::Down),
+                (1, What::Move),
+                (2, What::Move),
+                (2, What::Up),
+            ] {
                 stage.take(&Event {
                     what,
                     id,
@@ -274,6 +279,9 @@ fn drawn_on(in_hand: InHand) -> Stage {
     }
     assert_eq!((stage.on(LEFT).len(), stage.on(RIGHT).len()), (5, 5));
     stage.in_hand = in_hand;
+    if in_hand.holds(Kind::Select) {
+        stage.selection.picked = stage.at_desk(|_, desk| everything(desk.sheets, desk.in_view));
+    }
     stage
 }
 
@@ -309,16 +317,17 @@ proptest! {
     fn cancelling_leaves_no_trace(in_hand in in_hand(), events in events(true)) {
         let erases = in_hand.holds(Kind::Erase);
         let mut stage = drawn_on(in_hand);
-        let before = (stage.on(LEFT), stage.on(RIGHT));
+        let before = (stage.on(LEFT), stage.on(RIGHT), stage.selection.picked.clone());
         for event in &events {
             let what = if event.what == What::Up { What::Cancel } else { event.what };
             stage.take(&Event { what, ..event.clone() });
         }
         stage.let_go(What::Cancel);
         prop_assert!(stage.shown.is_empty());
-        prop_assert!(stage.selection.picked.is_empty() && stage.selection.pulled.is_none());
+        prop_assert!(stage.selection.pulled.is_none());
         prop_assert_eq!(stage.texts, 0);
-        prop_assert!(erases || (stage.on(LEFT), stage.on(RIGHT)) == before);
+        let after = (stage.on(LEFT), stage.on(RIGHT), stage.selection.picked.clone());
+        prop_assert!(erases || after == before);
     }
 
     /// Two at one board do not notice each other: what comes of the left half is the same whether anybody
@@ -432,6 +441,27 @@ fn a_palm_is_taken_back_when_a_pen_comes() {
     assert_eq!(stage.moved, (30.0, 0.0));
 }
 
+/// An eraser that is led round the five lines of a half, along two sides, leaves them as they are; across
+/// them it cuts each in two.
+#[test]
+fn an_eraser_goes_where_the_hand_went() {
+    let mut stage = drawn_on(InHand {
+        tool: Kind::Erase,
+        ..InHand::default()
+    });
+    let around = down(0, Device::Pen, (50.0, 60.0), 1000.0);
+    stage.take(&around);
+    stage.take(&then(&around, What::Move, (900.0, 60.0)));
+    stage.take(&then(&around, What::Move, (900.0, 1040.0)));
+    stage.take(&then(&around, What::Up, (900.0, 1040.0)));
+    assert_eq!(stage.on(LEFT).len(), 5);
+    let across = down(0, Device::Pen, (400.0, 60.0), 2000.0);
+    stage.take(&across);
+    stage.take(&then(&across, What::Move, (400.0, 1040.0)));
+    stage.take(&then(&across, What::Up, (400.0, 1040.0)));
+    assert_eq!((stage.on(LEFT).len(), stage.on(RIGHT).len()), (10, 5));
+}
+
 /// Two fingers that go apart enlarge what is seen; the one that stays when the other is lifted goes on
 /// moving it.
 #[test]
@@ -455,10 +485,8 @@ fn fingers_take_hold_of_what_is_seen() {
 /// twice as large.
 #[test]
 fn a_selection_is_in_one_hand() {
-    let mut stage = drawn_on(InHand {
-        tool: Kind::Select,
-        ..InHand::default()
-    });
+    let mut stage = drawn_on(InHand::default());
+    stage.in_hand.tool = Kind::Select;
     let round = [(40.0, 100.0), (860.0, 100.0), (860.0, 200.0), (40.0, 200.0)];
     let lasso = down(0, Device::Mouse, round[0], 0.0);
     stage.take(&lasso);

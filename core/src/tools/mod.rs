@@ -79,9 +79,7 @@ pub struct Motion<'a> {
 impl Motion<'_> {
     /// Where it is now.
     pub fn at(&self) -> Point<Glass> {
-        self.samples
-            .last()
-            .map_or(Point::new(0.0, 0.0), on_glass)
+        self.samples.last().map_or(Point::new(0.0, 0.0), on_glass)
     }
 }
 
