@@ -16,8 +16,6 @@ use hayro::vello_cpu::{Pixmap, RasterizerSettings, RenderContext, Resources, Tar
 use hayro::{RenderCache, RenderSettings, render_into};
 use resvg::tiny_skia::{self, IntSize};
 
-use crate::picture::PageOf;
-
 /// The largest file, in bytes.
 pub const MAX_BYTES: usize = 100 * 1024 * 1024;
 
@@ -70,6 +68,15 @@ pub struct Part {
     /// In pixels.
     pub width: u32,
     pub height: u32,
+}
+
+/// One page of a document.
+#[derive(Clone)]
+pub struct PageOf {
+    pub document: Arc<Document>,
+    pub number: usize,
+    /// In points.
+    pub width: f64,
 }
 
 impl PageOf {

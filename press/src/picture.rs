@@ -19,7 +19,7 @@ use resvg::usvg;
 
 use bozzetto_core::display;
 
-use crate::document::Document;
+use crate::document::PageOf;
 use crate::{metadata, svg};
 
 /// The largest file, in bytes.
@@ -145,15 +145,6 @@ pub enum Source {
     Vector(Arc<Vector>),
     /// A page of a document.
     Page(PageOf),
-}
-
-/// One page of a document.
-#[derive(Clone)]
-pub struct PageOf {
-    pub document: Arc<Document>,
-    pub number: usize,
-    /// In points.
-    pub width: f64,
 }
 
 /// What a display list's pictures are.

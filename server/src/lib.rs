@@ -3,7 +3,7 @@
 //! One folder for each thing a person does: [`lessons`] (home), [`backdrops`] (what is put on
 //! stage), [`stage`], [`captures`] and [`follow`]. The plumbing is apart: [`store`] (SQLite), [`media`] (files), [`live`] (open
 //! lessons), [`auth`] (who may do what), [`settings`], [`assets`] (what pages are made of) and [`upkeep`]
-//! (backups).
+//! (backups). [`app`] is what all handlers share, [`router`] which address leads to which handler.
 
 pub mod app;
 pub mod assets;
@@ -24,6 +24,7 @@ mod membership;
 mod private;
 pub mod render;
 pub mod room;
+pub mod router;
 pub mod seats;
 pub mod serve;
 mod serving;

@@ -66,9 +66,7 @@ pub async fn listen(
     let door = Door {
         seats: app.seats.clone(),
     };
-    let service = app
-        .router()
-        .into_make_service_with_connect_info::<SocketAddr>();
+    let service = crate::router::router(app).into_make_service_with_connect_info::<SocketAddr>();
     let config = match tls {
         Tls::None => {
             let mut server = axum_server::from_tcp(listener)?

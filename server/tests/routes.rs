@@ -7,9 +7,9 @@ use std::collections::BTreeMap;
 
 use axum::body::Body;
 use axum::http::{Request, header};
-use bozzetto::app::App;
 use bozzetto::auth::{passphrase, sessions, token};
 use bozzetto::door::{Access, Route};
+use bozzetto::router;
 use bozzetto::store::Store;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 
@@ -196,7 +196,7 @@ impl House {
 #[tokio::test(flavor = "multi_thread")]
 async fn presenters_routes_are_presenters_only() {
     let house = house().await;
-    let all = App::routes();
+    let all = router::routes();
     let theirs: Vec<&Route> = all
         .iter()
         .filter(|r| r.access == Access::Presenter)
@@ -215,7 +215,7 @@ async fn presenters_routes_are_presenters_only() {
 #[tokio::test(flavor = "multi_thread")]
 async fn ids_of_other_lessons_are_not_found() {
     let mut house = house().await;
-    let all = App::routes();
+    let all = router::routes();
     let of_lessons = all
         .iter()
         .filter(|r| r.access == Access::Presenter && r.path.starts_with("/lessons/{lesson}"));
@@ -247,7 +247,7 @@ async fn participants_get_what_is_on_stage_and_no_more() {
     for (i, state) in STATES.iter().enumerate() {
         let house = house().await;
         house.be(state).await;
-        for route in App::routes() {
+        for route in router::routes() {
             if route.access != Access::Participant {
                 continue;
             }
@@ -282,7 +282,7 @@ async fn participants_get_what_is_on_stage_and_no_more() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_for_everybody_is_known() {
-    let mut open: Vec<_> = App::routes();
+    let mut open: Vec<_> = router::routes();
     open.retain(|r| r.access == Access::Anybody);
     let open: Vec<(&str, &str)> = open.iter().map(|r| (r.method, r.path.as_str())).collect();
     let mut known = ANYBODY.to_vec();

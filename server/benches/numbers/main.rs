@@ -75,10 +75,8 @@ async fn serve(data: &Path) -> (App, SocketAddr) {
         ..Options::new(address)
     };
     let app = App::open(data, options).await.expect("a data folder");
-    let service = app
-        .clone()
-        .router()
-        .into_make_service_with_connect_info::<SocketAddr>();
+    let service =
+        bozzetto::router::router(app.clone()).into_make_service_with_connect_info::<SocketAddr>();
     tokio::spawn(async move { axum::serve(listener, service).await });
     (app, address)
 }

@@ -6,9 +6,8 @@ use subtle::ConstantTimeEq;
 
 use super::browser::Browser;
 use super::token;
-use crate::app::App;
 use crate::error::Result;
-use crate::store;
+use crate::store::{self, Store};
 
 const DAYS: u32 = 30;
 /// The most people who may join a lesson.
@@ -42,17 +41,17 @@ pub fn lesson_with_code(conn: &Connection, code: &str) -> store::Result<Option<i
 /// Enters somebody, or gives them another name if their browser has joined before; gives the lines
 /// that set their cookie, or why they may not.
 pub async fn join(
-    app: &App,
+    store: &Store,
+    tls: bool,
     lesson: i64,
     name: String,
     browser: Browser,
     headers: &HeaderMap,
 ) -> Result<std::result::Result<[String; 2], &'static str>> {
-    let known = token::cookie(headers, &cookie_name(lesson), app.tls).map(token::hash);
+    let known = token::cookie(headers, &cookie_name(lesson), tls).map(token::hash);
     let token = token::new();
     let hash = token::hash(&token);
-    let entered = app
-        .store
+    let entered = store
         .write(move |conn| {
             let sent_away = conn
                 .prepare_cached(
@@ -101,20 +100,24 @@ pub async fn join(
     Ok(entered.map(|()| {
         [
             token::forget_cookie_for("/follow", &name),
-            token::set_cookie(&name, &token, DAYS, app.tls),
+            token::set_cookie(&name, &token, DAYS, tls),
         ]
     }))
 }
 
 /// Who the request comes from, if they joined this lesson, were not sent away, and it was not too
 /// long ago.
-pub async fn of(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Option<Participant>> {
-    let Some(cookie) = token::cookie(headers, &cookie_name(lesson), app.tls) else {
+pub async fn of(
+    store: &Store,
+    tls: bool,
+    lesson: i64,
+    headers: &HeaderMap,
+) -> Result<Option<Participant>> {
+    let Some(cookie) = token::cookie(headers, &cookie_name(lesson), tls) else {
         return Ok(None);
     };
     let hash = token::hash(cookie);
-    let found = app
-        .store
+    let found = store
         .read(move |conn| {
             let mut s = conn.prepare_cached(
                 "SELECT p.id, p.name, l.deleted_at IS NOT NULL

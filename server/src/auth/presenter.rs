@@ -97,7 +97,7 @@ async fn enter(
         let page = EnterPage { fault: Some(fault) }.render()?;
         Ok((status, Html(page)).into_response())
     };
-    let browser = browser::of(&app, &headers);
+    let browser = browser::of(&app.secret, app.tls, &headers);
     let entered = browser.filter(|b| {
         let mark = token::cookie(&headers, KNOWN, app.tls).unwrap_or("");
         signing::is_ours(&app.secret, "entered", &b.0.to_string(), mark)
@@ -133,7 +133,7 @@ async fn enter(
     let (browser, named) = match browser {
         Some(known) => (known, None),
         None => {
-            let (browser, line) = browser::new(&app);
+            let (browser, line) = browser::new(&app.secret, app.tls);
             (browser, Some(line))
         }
     };

@@ -55,9 +55,9 @@ pub async fn page_with_code(
 /// The page, and a name for the browser by which its tries are counted apart from others'.
 fn blank(app: &App, from: SocketAddr, headers: &HeaderMap, page: Join) -> Result<Response> {
     let mut answer = Html(page.render()?).into_response();
-    if browser::of(app, headers).is_none()
+    if browser::of(&app.secret, app.tls, headers).is_none()
         && app.joining.newcomer(app.address(from, headers))
-        && let Ok(cookie) = HeaderValue::from_str(&browser::new(app).1)
+        && let Ok(cookie) = HeaderValue::from_str(&browser::new(&app.secret, app.tls).1)
     {
         answer.headers_mut().insert(SET_COOKIE, cookie);
     }
@@ -95,7 +95,7 @@ pub async fn join(
     let Some(code) = join_code::normalise(&entry.code) else {
         return refuse(unusable, no_such.to_owned());
     };
-    let known = browser::of(&app, &headers);
+    let known = browser::of(&app.secret, app.tls, &headers);
     // Counted before it is looked at, right or wrong.
     if let Verdict::Wait(time) = app.joining.try_once(known, app.address(from, &headers)) {
         let fault = format!("Too many codes were tried. Please wait {time}, then try again.");
@@ -111,14 +111,15 @@ pub async fn join(
     let (browser, named) = match known {
         Some(browser) => (browser, None),
         None => {
-            let (browser, cookie) = browser::new(&app);
+            let (browser, cookie) = browser::new(&app.secret, app.tls);
             (browser, Some(cookie))
         }
     };
-    let cookies = match participant::join(&app, lesson, name, browser, &headers).await? {
-        Ok(cookies) => cookies,
-        Err(fault) => return refuse(StatusCode::FORBIDDEN, fault.to_owned()),
-    };
+    let cookies =
+        match participant::join(&app.store, app.tls, lesson, name, browser, &headers).await? {
+            Ok(cookies) => cookies,
+            Err(fault) => return refuse(StatusCode::FORBIDDEN, fault.to_owned()),
+        };
     let mut answer = Redirect::to(&format!("/follow/{lesson}")).into_response();
     for line in cookies.into_iter().chain(named) {
         if let Ok(line) = HeaderValue::from_str(&line) {

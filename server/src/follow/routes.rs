@@ -45,14 +45,14 @@ struct Follow {
 
 /// Whoever joined the lesson; nobody else gets any further, whether the lesson is there or not.
 pub async fn follower(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Participant> {
-    participant::of(app, lesson, headers)
+    participant::of(&app.store, app.tls, lesson, headers)
         .await?
         .filter(|p| !p.gone)
         .ok_or(AppError::NotAllowed)
 }
 
 async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response> {
-    let who = participant::of(&app, id, &headers).await?;
+    let who = participant::of(&app.store, app.tls, id, &headers).await?;
     let Some(who) = who.filter(|p| !p.gone) else {
         return Ok(Redirect::to("/join").into_response());
     };
@@ -71,7 +71,7 @@ async fn socket(
     headers: HeaderMap,
     upgrade: WebSocketUpgrade,
 ) -> Result<Response> {
-    let Some(who) = participant::of(&app, id, &headers).await? else {
+    let Some(who) = participant::of(&app.store, app.tls, id, &headers).await? else {
         return Err(AppError::NotAllowed);
     };
     if who.gone {

@@ -12,8 +12,9 @@ use std::sync::Arc;
 use bozzetto_core::geometry::frames::{Glass, Size};
 use bozzetto_core::marks::budget;
 use bozzetto_core::wire::{decode, encode};
+use bozzetto_press::document::PageOf;
 use bozzetto_press::document::{Document, Part};
-use bozzetto_press::picture::{self, PageOf, Shown, Source};
+use bozzetto_press::picture::{self, Shown, Source};
 use bozzetto_press::{inkml, png, raster, sheet_svg};
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 

@@ -100,7 +100,7 @@ impl Server {
     ) -> Response<Body> {
         let from = MockConnectInfo(SocketAddr::from((self.from, 5555)));
         let request = request.header(header::HOST, self.address.to_string());
-        let router = self.app.clone().router().layer(from);
+        let router = bozzetto::router::router(self.app.clone()).layer(from);
         router
             .oneshot(request.body(body.into()).unwrap())
             .await
