@@ -184,7 +184,7 @@ test("a reload in the middle of a stroke, with the server gone, keeps the stroke
 test("WebAssembly holds the same sheets as the server for the same log", async ({ page }) => {
   await startNow(page, server.base);
   const [log, lesson] = ["log", "lesson"].map((f) => readFileSync(join(root, "target/agreement", f)));
-  const module = await page.locator('link[rel="modulepreload"]').getAttribute("href");
+  const module = await page.locator('link[href$="glass/glass.js"]').getAttribute("href");
   const replayed = await page.evaluate(
     async ([address, log]) => {
       const { default: init, replay } = await import(address);

@@ -62,7 +62,7 @@ test("groups come to the same on a canvas as in pixels", async ({ page }) => {
   await page.goto(`${server.base}/lessons/1/stage`);
   await ready(page);
   const [list, pixels] = ["list", "png"].map((f) => readFileSync(join(root, "target/agreement", `groups.${f}`)));
-  const module = await page.locator('link[rel="modulepreload"]').getAttribute("href");
+  const module = await page.locator('link[href$="glass/glass.js"]').getAttribute("href");
   const canvas = await page.evaluate(
     async ([address, list]) => {
       const { default: init, Glass } = await import(address);

@@ -40,6 +40,57 @@ pub fn url(path: &str) -> String {
     format!("/static/{}/{path}", *BUILD)
 }
 
+/// The addresses of all modules that a page's script is made of, for templates: a browser that is told of
+/// them at once need not find one import after the other. What is fetched only when it is wanted is not
+/// among them.
+pub fn modules(script: &str) -> &'static [String] {
+    type Known = HashMap<String, &'static [String]>;
+    static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
+    let mut known = KNOWN.lock().expect("reading imports does not panic");
+    known.entry(script.to_owned()).or_insert_with(|| {
+        let mut found = vec![script.to_owned()];
+        let mut at = 0;
+        while let Some(module) = found.get(at).cloned() {
+            for import in imports(&module) {
+                if !found.contains(&import) {
+                    found.push(import);
+                }
+            }
+            at += 1;
+        }
+        let addresses: Vec<String> = found.iter().map(|path| url(path)).collect();
+        addresses.leak()
+    })
+}
+
+/// What a module imports when it is loaded, as files.
+fn imports(module: &str) -> Vec<String> {
+    let Some(file) = Files::get(module) else {
+        return Vec::new();
+    };
+    let text = String::from_utf8_lossy(&file.data);
+    let lines = text.lines().filter_map(|line| {
+        let import = line.starts_with("import ") || line.starts_with("} from ");
+        let (_, path) = line.strip_suffix("\";")?.rsplit_once('"')?;
+        import.then(|| beside(module, path))
+    });
+    lines.collect()
+}
+
+/// The file that a relative address means in another.
+fn beside(file: &str, address: &str) -> String {
+    let mut parts: Vec<&str> = file.split('/').collect();
+    parts.pop();
+    for part in address.split('/') {
+        match part {
+            "." => {}
+            ".." => drop(parts.pop()),
+            name => parts.push(name),
+        }
+    }
+    parts.join("/")
+}
+
 /// Packs everything that stands between a presenter and the first stroke; slow, so it is done aside.
 pub fn warm_up() {
     for name in Files::iter() {
@@ -100,4 +151,32 @@ fn packed(path: &str) -> Option<Bytes> {
     let mut all = PACKED.lock().expect("packing does not panic");
     all.insert(path.to_owned(), bytes.clone());
     Some(bytes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Every module that a page is told of is there, the glass among them, and nothing that is fetched
+    /// only when it is wanted.
+    #[test]
+    fn a_page_is_told_of_its_modules() {
+        for script in ["js/stage.js", "js/follow.js", "js/pages.js"] {
+            let told = modules(script);
+            for address in told {
+                let path = address.split('/').skip(3).collect::<Vec<_>>().join("/");
+                assert!(Files::get(&path).is_some(), "{path}");
+            }
+            let later = ["bringing.js", "bench_camera.js", "glass/text.js"];
+            assert!(later.iter().all(|l| !told.iter().any(|t| t.ends_with(l))));
+        }
+        let stage = modules("js/stage.js");
+        for part in [
+            "glass/glass.js",
+            "js/picture/printer.js",
+            "js/panels/panels.js",
+        ] {
+            assert!(stage.contains(&url(part)), "{part}");
+        }
+    }
 }

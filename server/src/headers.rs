@@ -57,28 +57,40 @@ pub async fn guard(State(app): State<App>, request: Request, next: Next) -> Resp
     }
     let mut response = next.run(request).await;
     let headers = response.headers_mut();
+    let part = is_part(headers);
     let mut default = |name: HeaderName, value: &'static str| {
         headers
             .entry(name)
             .or_insert(HeaderValue::from_static(value));
     };
-    default(header::CONTENT_SECURITY_POLICY, PAGE_POLICY);
     default(header::X_CONTENT_TYPE_OPTIONS, "nosniff");
     default(header::REFERRER_POLICY, "same-origin");
     default(
         HeaderName::from_static("cross-origin-resource-policy"),
         "same-origin",
     );
-    default(
-        HeaderName::from_static("cross-origin-opener-policy"),
-        "same-origin",
-    );
     default(header::CACHE_CONTROL, "no-store");
-    default(HeaderName::from_static("permissions-policy"), PERMISSIONS);
+    if !part {
+        default(header::CONTENT_SECURITY_POLICY, PAGE_POLICY);
+        default(
+            HeaderName::from_static("cross-origin-opener-policy"),
+            "same-origin",
+        );
+        default(HeaderName::from_static("permissions-policy"), PERMISSIONS);
+    }
     if app.tls {
         default(header::STRICT_TRANSPORT_SECURITY, HSTS);
     }
     response
+}
+
+/// Scripts, styles, modules and fonts: parts of pages, which no browser opens as one of its own, and none of
+/// which is a worker. A policy for pages means nothing there, and weighs as much as most of them.
+fn is_part(headers: &HeaderMap) -> bool {
+    let kind = headers.get(header::CONTENT_TYPE);
+    let kind = kind.and_then(|v| v.to_str().ok()).unwrap_or_default();
+    let parts = ["text/javascript", "text/css", "application/wasm", "font/"];
+    parts.iter().any(|part| kind.starts_with(part))
 }
 
 /// A year. Source: RFC 6797.

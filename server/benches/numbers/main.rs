@@ -6,6 +6,7 @@ mod changes;
 mod documents;
 mod fanout;
 mod hostile;
+mod opening;
 mod process;
 #[path = "../../../core/benches/rows/mod.rs"]
 mod rows;
@@ -49,6 +50,9 @@ fn main() {
         }
         if runs("join.1000") {
             hostile::join_1000().await;
+        }
+        if runs("lesson.open") || runs("lesson.look") {
+            opening::opening().await;
         }
         if runs("pdf.page") {
             documents::pdf_page();

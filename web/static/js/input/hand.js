@@ -6,21 +6,24 @@
 /** A tool's key that was down for longer than this lent it. */
 const LONG = 400;
 
+/** What a hand holds first: the pen, with the first swatch. @type {InHand} */
+export const FIRST = {
+  touching: false,
+  tool: "pen",
+  swatch: 0,
+  figure: 0,
+  filled: false,
+  dash: 0,
+  sign: 0,
+  locked: false,
+};
+
 export class Hand {
   /** @param {Glass} glass */
   constructor(glass) {
     this.glass = glass;
     /** @type {InHand} */
-    this.held = {
-      touching: false,
-      tool: "pen",
-      swatch: 0,
-      figure: 0,
-      filled: false,
-      dash: 0,
-      sign: 0,
-      locked: false,
-    };
+    this.held = FIRST;
     /** @type {((held: InHand) => void)[]} */
     this.listeners = [];
     /** @type {{ key: string, before: InHand, since: number, used: boolean, stays: boolean } | null} */

@@ -2,6 +2,7 @@
 // A participant's own view of the stage: enlarged and moved by keys, wheel and fingers.
 
 import { el } from "../page.js";
+import { FIRST } from "./hand.js";
 import { listenToPointers } from "./pointers.js";
 
 /** @import { Glass } from "../../glass/glass.js" */
@@ -34,16 +35,7 @@ export function prepareOwnView({ glass, mount, picture, refresh }) {
   const zoom = (by, x = mount.clientWidth / 2, y = mount.clientHeight / 2) => act(() => glass.zoom_by(by, x, y));
   const whole = () => act(() => glass.zoom_whole());
 
-  glass.hold({
-    touching: true,
-    tool: "pen",
-    swatch: 0,
-    figure: 0,
-    filled: false,
-    dash: 0,
-    sign: 0,
-    locked: false,
-  });
+  glass.hold({ ...FIRST, touching: true });
   listenToPointers({ sheet: mount, glass, done: () => refresh.soon(), grows: () => true });
 
   el("zoom-in").addEventListener("click", () => zoom(BY_BUTTON));

@@ -59,9 +59,8 @@ export function print(context, glass, wasm, pictures) {
           onto.bezierCurveTo(c[i], c[i + 1], c[i + 2], c[i + 3], c[i + 4], c[i + 5]);
           i += 6;
           break;
-        case 4:
-          onto.closePath();
-          break;
+        // 4 closes a contour, as filling and clipping do by themselves. A browser that is asked to measures
+        // the whole path each time, which made a page of writing take longer than all else together.
       }
     }
   };
