@@ -350,6 +350,16 @@ proptest! {
     }
 }
 
+/// What the shapes in the making measure.
+fn says(stage: &mut Stage) -> Vec<String> {
+    let all = stage.at_desk(|router, desk| router.overlays(desk));
+    let words = all.into_iter().filter_map(|overlay| match overlay {
+        Overlay::ReadOut { words, .. } => Some(words),
+        _ => None,
+    });
+    words.collect()
+}
+
 fn down(id: i32, device: Device, at: (f64, f64), t: f64) -> Event {
     Event {
         what: What::Down,
@@ -382,14 +392,6 @@ fn a_second_finger_holds_a_figure_even() {
     let first = down(0, Device::Finger, (100.0, 100.0), 0.0);
     stage.take(&first);
     stage.take(&then(&first, What::Move, (400.0, 175.0)));
-    let says = |stage: &mut Stage| {
-        let all = stage.at_desk(|router, desk| router.overlays(desk));
-        let words = all.into_iter().filter_map(|overlay| match overlay {
-            Overlay::ReadOut { words, .. } => Some(words),
-            _ => None,
-        });
-        words.collect::<Vec<_>>()
-    };
     assert_eq!(says(&mut stage), ["300 × 75"]);
     let second = down(1, Device::Finger, (600.0, 600.0), 20.0);
     stage.take(&second);
@@ -414,6 +416,41 @@ fn a_second_finger_holds_a_figure_even() {
         (b.x - a.x, b.y - a.y)
     };
     assert_eq!((size(LEFT), size(RIGHT)), ((300.0, 75.0), (40.0, 60.0)));
+}
+
+/// A polyline goes on without a pointer, and each half of a board has its own: the next point is shown where
+/// a pointer hovers, the last one is taken back, and what has but one point when it is done is none.
+#[test]
+fn a_polyline_is_set_point_by_point() {
+    let mut stage = Stage::new(InHand {
+        tool: Kind::Shape,
+        figure: 5,
+        ..InHand::default()
+    });
+    for (id, at) in [
+        (0, (100.0, 100.0)),
+        (2, (1100.0, 300.0)),
+        (0, (200.0, 100.0)),
+        (2, (1200.0, 300.0)),
+    ] {
+        let tap = down(id, Device::Mouse, at, 0.0);
+        stage.take(&tap);
+        stage.take(&then(&tap, What::Up, at));
+    }
+    assert!(stage.router.goes_on() && says(&mut stage).is_empty());
+    let hover = down(0, Device::Mouse, (0.0, 0.0), 100.0);
+    stage.take(&then(&hover, What::Move, (200.0, 200.0)));
+    assert_eq!(says(&mut stage), ["100 · 270°"]);
+    stage.take(&then(&hover, What::Move, (230.0, 100.0)));
+    assert_eq!(says(&mut stage), ["30 · 0°"]);
+    assert!(stage.at_desk(|router, desk| router.back(desk)));
+    stage.at_desk(|router, desk| router.finish_unheld(desk));
+    let points = |marks: &[Mark]| match &marks[0].body {
+        Body::Shape(shape) => shape.positions().len(),
+        _ => 0,
+    };
+    assert_eq!(points(&stage.on(LEFT)), 2);
+    assert!(stage.on(RIGHT).is_empty() && stage.shown.is_empty());
 }
 
 /// A hand that came to rest before the pen was seen has drawn nothing, and the next one draws nothing

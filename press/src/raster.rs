@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 use std::sync::Arc;
-use std::sync::mpsc::{channel, sync_channel};
+use std::sync::mpsc::sync_channel;
 use std::thread;
 
 use bozzetto_core::capture::Plan;
@@ -27,10 +27,12 @@ pub fn print(list: &DisplayList, plan: &Plan, shown: &Shown) -> Option<Pixmap> {
 
 /// How many bytes of rows are printed at once.
 const SLAB: usize = 4 * 1024 * 1024;
+/// How many slabs are printed side by side at the most: each takes its memory.
+const MOST_PRINTERS: usize = 4;
 
-/// The planned area as a PNG file, and a small version that fits into `small`. Rows are written while
-/// the next ones are printed, so a capture of any size takes the memory of a few hundred rows.
-/// `scale` is as in [`png::encode`].
+/// The planned area as a PNG file, and a small version that fits into `small`. Slabs of rows are printed
+/// side by side, as many as there are processors, and written meanwhile; so a capture of any size takes the
+/// memory of a few hundred rows for each. `scale` is as in [`png::encode`].
 pub fn capture(
     list: &DisplayList,
     plan: &Plan,
@@ -38,38 +40,36 @@ pub fn capture(
     scale: f64,
     small: (u32, u32),
 ) -> Option<(Vec<u8>, Vec<u8>)> {
-    let ready = ready(list, plan, shown);
+    let ready = &ready(list, plan, shown);
     let rows = (SLAB / (plan.width as usize * 4)).max(64) as u32;
+    let tops: Vec<u32> = (0..plan.height).step_by(rows as usize).collect();
+    let printers = thread::available_parallelism().map_or(1, |n| n.get().min(MOST_PRINTERS));
     thread::scope(|scope| {
-        let (to_write, printed) = sync_channel::<Pixmap>(1);
-        let (to_print, written) = channel::<Pixmap>();
-        let writer = scope.spawn(move || {
-            let size = (plan.width, plan.height);
-            let mut png = png::Rows::begin(size, scale, small);
-            for pixmap in printed {
-                png.push(pixmap.data());
-                // When all are printed, nobody takes it any more.
-                let _ = to_print.send(pixmap);
-            }
-            png.finish()
-        });
-        let mut top = 0;
-        while top < plan.height {
-            let height = rows.min(plan.height - top);
-            let used = written.try_recv().ok().filter(|p| p.height() == height);
-            let mut pixmap = match used {
-                Some(mut pixmap) => {
-                    pixmap.fill(Color::TRANSPARENT);
-                    pixmap
+        // Each printer takes every so many'th slab, and is at most one ahead of what is written.
+        let printed = (0..printers).map(|first| {
+            let (done, printed) = sync_channel::<Option<Pixmap>>(1);
+            let tops = tops.clone();
+            scope.spawn(move || {
+                for top in tops.into_iter().skip(first).step_by(printers) {
+                    let height = rows.min(plan.height - top);
+                    let mut pixmap = Pixmap::new(plan.width, height);
+                    if let Some(pixmap) = &mut pixmap {
+                        print_rows(pixmap, top, list, plan, shown, ready);
+                    }
+                    // Nobody takes it when one before it could not be printed.
+                    if done.send(pixmap).is_err() {
+                        return;
+                    }
                 }
-                None => Pixmap::new(plan.width, height)?,
-            };
-            print_rows(&mut pixmap, top, list, plan, shown, &ready);
-            to_write.send(pixmap).ok()?;
-            top += height;
+            });
+            printed
+        });
+        let printed: Vec<_> = printed.collect();
+        let mut png = png::Rows::begin((plan.width, plan.height), scale, small);
+        for slab in 0..tops.len() {
+            png.push(printed[slab % printers].recv().ok()??.data());
         }
-        drop(to_write);
-        writer.join().ok()
+        Some(png.finish())
     })
 }
 

@@ -63,7 +63,9 @@ pub(super) fn read_out(desk: &Desk, sheet: SheetId, figure: Figure, m: &Measure)
     if figure.closed() {
         format!("{} × {}", n(m.width), n(m.height))
     } else {
-        format!("{} · {}°", n(m.length), m.angle.round().rem_euclid(360.0))
+        // Adding nothing makes 0 of what is 0 below the line.
+        let angle = m.angle.round().rem_euclid(360.0) + 0.0;
+        format!("{} · {angle}°", n(m.length))
     }
 }
 

@@ -80,7 +80,7 @@ impl Tool for Polyline {
     fn joined(&mut self, desk: &mut Desk, at: &Pointer) {
         let next = next_point(self.last(), at.sample.at, at.modifiers.even);
         self.points.push(next);
-        self.next = Some((next, measure(next, next)));
+        self.next = None;
         self.show(desk, next);
     }
 

@@ -105,8 +105,9 @@ pub async fn fanout() {
         "fanout.200.memory",
         ours.memory,
         "KB/follower",
-        None,
-        "growth of the process's resident memory, both ends of each socket",
+        Some(bare.memory),
+        "growth of the process's resident memory, both ends of each socket; baseline: bare Axum broadcast, \
+         with the same clients",
     );
 }
 
@@ -263,6 +264,7 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
         .route("/hear", hear_route);
     tokio::spawn(async move { axum::serve(listener, router).await });
     let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
+    let before = resident_kb();
     for _ in 0..load.followers {
         let (mut socket, _) = tokio_tungstenite::connect_async(format!("ws://{address}/hear"))
             .await
@@ -277,6 +279,7 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
             }
         });
     }
+    let memory = (resident_kb() - before) / load.followers as f64;
     let (mut sender, _) = tokio_tungstenite::connect_async(format!("ws://{address}/send"))
         .await
         .expect("a connection");
@@ -294,7 +297,7 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
     delays.sort_by(f64::total_cmp);
     Came {
         delays,
-        memory: 0.0,
+        memory,
         cpu,
     }
 }

@@ -44,6 +44,32 @@ struct Newest {
     bytes: usize,
 }
 
+impl Newest {
+    /// The number of the frame that comes next.
+    fn end(&self) -> u64 {
+        self.first + self.frames.len() as u64
+    }
+
+    /// The next frame from `at` on for somebody who takes stills of streams, or streams; `at` goes on.
+    fn next(&self, at: &mut u64, stills: bool) -> Option<Frame> {
+        while *at < self.end() {
+            let frame = &self.frames[(*at - self.first) as usize];
+            *at += 1;
+            let behind = self.end() - *at > BEHIND;
+            let wanted = match frame.sort {
+                Sort::Firm => true,
+                Sort::Wet => !behind,
+                Sort::Stream => !behind && !stills,
+                Sort::Still => !behind && stills,
+            };
+            if wanted {
+                return Some(frame.clone());
+            }
+        }
+        None
+    }
+}
+
 /// Sends to everybody in this process.
 pub struct Broadcast {
     newest: Arc<Mutex<Newest>>,
@@ -81,7 +107,7 @@ impl Broadcast {
             newest.bytes -= old.bytes.len();
             newest.first += 1;
         }
-        let next = newest.first + newest.frames.len() as u64;
+        let next = newest.end();
         drop(newest);
         self.next.send_replace(next);
     }
@@ -130,28 +156,20 @@ impl Subscription {
         }
     }
 
+    /// What is there besides, as far as nothing was lost: it can go out with what is sent just now.
+    pub fn more(&mut self, stills: &AtomicBool) -> Option<Frame> {
+        let newest = self.newest.lock().expect("nothing panics with it");
+        let at = &mut self.at;
+        (*at >= newest.first).then(|| newest.next(at, stills.load(Ordering::Relaxed)))?
+    }
+
     fn at_hand(&mut self, stills: bool) -> Option<Heard> {
         let newest = self.newest.lock().expect("nothing panics with it");
-        let end = newest.first + newest.frames.len() as u64;
         if self.at < newest.first {
-            self.at = end;
+            self.at = newest.end();
             return Some(Heard::Lost);
         }
-        while self.at < end {
-            let frame = &newest.frames[(self.at - newest.first) as usize];
-            self.at += 1;
-            let behind = end - self.at > BEHIND;
-            let wanted = match frame.sort {
-                Sort::Firm => true,
-                Sort::Wet => !behind,
-                Sort::Stream => !behind && !stills,
-                Sort::Still => !behind && stills,
-            };
-            if wanted {
-                return Some(Heard::Frame(frame.clone()));
-            }
-        }
-        None
+        newest.next(&mut self.at, stills).map(Heard::Frame)
     }
 }
 
@@ -178,6 +196,7 @@ mod tests {
             assert!(matches!(heard, Heard::Frame(f) if f.bytes.len() == 1 << 20));
         }
         assert!(broadcast.newest.lock().unwrap().bytes <= BACKLOG_BYTES);
+        assert!(sleeps.more(&stills).is_none());
         assert!(matches!(sleeps.next(&stills).await, Heard::Lost));
         for n in 0..200 {
             broadcast.publish(frame(1, Sort::Wet));
@@ -186,13 +205,17 @@ mod tests {
         let mut firm = 0;
         let mut wet = 0;
         while firm < 200 {
-            match reads.next(&stills).await {
-                Heard::Frame(f) if f.sort == Sort::Wet => wet += 1,
-                Heard::Frame(f) => {
-                    assert_eq!(f.bytes.len(), firm);
-                    firm += 1;
+            let Heard::Frame(first) = reads.next(&stills).await else {
+                panic!("nothing was lost")
+            };
+            for f in [Some(first), reads.more(&stills)].into_iter().flatten() {
+                match f.sort {
+                    Sort::Wet => wet += 1,
+                    _ => {
+                        assert_eq!(f.bytes.len(), firm);
+                        firm += 1;
+                    }
                 }
-                _ => panic!("nothing was lost"),
             }
         }
         assert!(wet < 60, "{wet}");

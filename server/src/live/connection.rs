@@ -59,11 +59,24 @@ impl Seat {
     }
 }
 
+/// How many bytes are read from a socket at once: a participant says little, and there are many of them.
+const READS: usize = 4 * 1024;
+const READS_MUCH: usize = 64 * 1024;
+
+/// How many messages go out with one flush at the most.
+const AT_A_TIME: usize = 32;
+
 /// Makes a socket of a request, for somebody who may have one.
 pub fn upgrade(upgrade: WebSocketUpgrade, app: &App, lesson: i64, seat: Seat) -> Response {
-    let longest = seat.role().rights().longest_message() * MARGIN;
+    let rights = seat.role().rights();
+    let longest = rights.longest_message() * MARGIN;
+    let buffer = match rights {
+        rights::Role::Participant => READS,
+        rights::Role::Presenter => READS_MUCH,
+    };
     let app = app.clone();
     upgrade
+        .read_buffer_size(buffer)
         .max_message_size(longest)
         .max_frame_size(longest)
         .on_upgrade(async move |socket| serve(socket, app, lesson, seat).await)
@@ -201,7 +214,18 @@ impl Line<'_> {
                 },
             };
             let last = matches!(message, Message::Close(_));
-            if sink.send(message).await.is_err() || last {
+            if sink.feed(message).await.is_err() {
+                return;
+            }
+            // Whoever is behind gets what is there in one piece.
+            for _ in 0..AT_A_TIME {
+                let more = frames.more(self.stills).filter(|_| !last);
+                let Some(frame) = more else { break };
+                if sink.feed(Message::Binary(frame.bytes)).await.is_err() {
+                    return;
+                }
+            }
+            if sink.flush().await.is_err() || last {
                 return;
             }
         }
