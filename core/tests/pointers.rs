@@ -21,8 +21,9 @@ use bozzetto_core::stage::board::Board;
 use bozzetto_core::stage::pane;
 use bozzetto_core::tools::desk::{Desk, Effect};
 use bozzetto_core::tools::in_hand::{InHand, Kind};
+use bozzetto_core::tools::pointer::{Modifiers, Motion, Pointer};
 use bozzetto_core::tools::router::Router;
-use bozzetto_core::tools::{Modifiers, Motion, Overlay, Pointer};
+use bozzetto_core::tools::tool::Overlay;
 use proptest::prelude::*;
 
 /// A board for two on the whole stage: the left half is one sheet, the right half another.

@@ -7,8 +7,9 @@ use bozzetto_core::ink::pen::{Device, Sample};
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::tools::desk::{Desk, Effect};
 use bozzetto_core::tools::in_hand::InHand;
+use bozzetto_core::tools::pointer::{Modifiers, Motion, Pointer};
 use bozzetto_core::tools::router::Router;
-use bozzetto_core::tools::{Modifiers, Motion, Pointer, wheel};
+use bozzetto_core::tools::wheel;
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 

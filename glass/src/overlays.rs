@@ -1,6 +1,6 @@
 //! What is shown over the glass while something is being done, on this screen only.
 
-use bozzetto_core::tools::Overlay;
+use bozzetto_core::tools::tool::Overlay;
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;

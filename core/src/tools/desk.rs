@@ -18,8 +18,8 @@ use crate::sheets::sheet::Sheets;
 use crate::sheets::step::{Op, SheetId, Step};
 use crate::stage::backdrop::BackdropView;
 use crate::stage::pane::{self, InView};
-use crate::tools::Pointer;
 use crate::tools::in_hand::InHand;
+use crate::tools::pointer::Pointer;
 
 /// What a tool wants done, in the order in which it wants it.
 #[derive(Clone, PartialEq, Debug)]

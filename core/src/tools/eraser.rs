@@ -5,7 +5,8 @@ use crate::geometry::frames::{Glass, Point};
 use crate::geometry::ids::MarkId;
 use crate::lesson::change::Intent;
 use crate::tools::desk::{Desk, Effect};
-use crate::tools::{Motion, Next, Overlay, Pointer, Tool, on_glass};
+use crate::tools::pointer::{Motion, Pointer, on_glass};
+use crate::tools::tool::{Next, Overlay, Tool};
 
 /// A sweep of the eraser.
 #[derive(Debug)]

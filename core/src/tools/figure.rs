@@ -7,7 +7,8 @@ use crate::marks::shape::{Figure, Measure, Shape, dragged, measure};
 use crate::paint::wet::WetShape;
 use crate::sheets::step::SheetId;
 use crate::tools::desk::{Desk, Effect, fading};
-use crate::tools::{Modifiers, Motion, Next, Overlay, Pointer, Tool};
+use crate::tools::pointer::{Modifiers, Motion, Pointer};
+use crate::tools::tool::{Next, Overlay, Tool};
 
 /// What is dragged less than this, in units, was not meant.
 const LEAST: f64 = 4.0;

@@ -3,7 +3,8 @@
 use crate::edit::select::{self, Picked};
 use crate::geometry::frames::{Glass, Point};
 use crate::tools::desk::{Desk, Effect};
-use crate::tools::{Motion, Next, Overlay, Pointer, Tool, on_glass};
+use crate::tools::pointer::{Motion, Pointer, on_glass};
+use crate::tools::tool::{Next, Overlay, Tool};
 
 /// How near a tap must come to a mark, in CSS pixels.
 pub(super) const REACH: f64 = 10.0;

@@ -2,7 +2,8 @@
 
 use crate::geometry::frames::{Pixels, Point};
 use crate::tools::desk::{Desk, Effect};
-use crate::tools::{Motion, Next, Pointer, Tool};
+use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::tool::{Next, Tool};
 
 /// Two fingers nearer together than this, in CSS pixels, enlarge nothing.
 const LEAST: f64 = 10.0;

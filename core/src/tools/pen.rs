@@ -18,7 +18,8 @@ use crate::paint::wet::{WetInk, WetShape};
 use crate::sheets::step::{Op, SheetId, Step};
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::dwell::Dwell;
-use crate::tools::{Motion, Next, Pointer, Tool};
+use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::tool::{Next, Tool};
 
 /// A stroke that is being drawn.
 #[derive(Debug)]

@@ -7,7 +7,8 @@ use crate::paint::wet::WetShape;
 use crate::sheets::step::SheetId;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::figure::{new_shape, read_out};
-use crate::tools::{Motion, Next, Overlay, Pointer, Tool};
+use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::tool::{Next, Overlay, Tool};
 
 /// Points nearer together than this, in units, are one: a double tap sets the same twice.
 const SAME: f64 = 2.0;

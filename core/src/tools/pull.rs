@@ -8,7 +8,8 @@ use crate::lesson::change::Intent;
 use crate::sheets::step::{Op, Step};
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::lasso::{REACH, tap};
-use crate::tools::{Modifiers, Motion, Next, Pointer, Tool};
+use crate::tools::pointer::{Modifiers, Motion, Pointer};
+use crate::tools::tool::{Next, Tool};
 
 /// What is pulled less than this, in CSS pixels, is tapped.
 const TAP: f64 = 3.0;

@@ -8,7 +8,8 @@ use crate::ink::pen::Device;
 use crate::tools::desk::Desk;
 use crate::tools::in_hand::Kind;
 use crate::tools::palm::PalmRejection;
-use crate::tools::{Motion, Next, Overlay, Pointer, Tool};
+use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::tool::{Next, Overlay, Tool};
 use crate::tools::{eraser, figure, lasso, mover, pen, polyline, pull, stamp, text};
 
 /// Which tool a pointer that goes down is for, and what it begins there.

@@ -8,7 +8,8 @@ use crate::sheets::sheet::Sheets;
 use crate::sheets::step::SheetId;
 use crate::stage::pane::InView;
 use crate::tools::desk::{Desk, Effect, fading};
-use crate::tools::{Motion, Next, Pointer, Tool};
+use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::tool::{Next, Tool};
 
 /// Half the width of a stamp, in glass units.
 const HALF: f64 = 30.0;

@@ -2,7 +2,8 @@
 
 use crate::geometry::frames::{Glass, Point};
 use crate::tools::desk::{Desk, Effect};
-use crate::tools::{Motion, Next, Pointer, Tool};
+use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::tool::{Next, Tool};
 
 /// A tap that is not lifted yet.
 #[derive(Debug)]
