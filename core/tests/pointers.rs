@@ -12,7 +12,7 @@ use bozzetto_core::ink::pen::{Device, Sample};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::shape::Figure;
-use bozzetto_core::prefs::settings::Settings;
+use bozzetto_core::prefs::settings::{Finger, Settings};
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::sheets::step::{Deed, SheetId};
@@ -444,6 +444,13 @@ fn a_polyline_is_set_point_by_point() {
     assert_eq!(says(&mut stage), ["100 · 270°"]);
     stage.take(&then(&hover, What::Move, (230.0, 100.0)));
     assert_eq!(says(&mut stage), ["30 · 0°"]);
+    // A finger that moves the picture sets no point of it.
+    stage.settings.finger = Finger::Moves;
+    let finger = down(1, Device::Finger, (500.0, 500.0), 120.0);
+    stage.take(&finger);
+    stage.take(&then(&finger, What::Move, (540.0, 500.0)));
+    stage.take(&then(&finger, What::Up, (540.0, 500.0)));
+    assert_eq!(stage.moved, (40.0, 0.0));
     assert!(stage.at_desk(|router, desk| router.back(desk)));
     stage.at_desk(|router, desk| router.finish_unheld(desk));
     let points = |marks: &[Mark]| match &marks[0].body {

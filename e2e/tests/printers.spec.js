@@ -163,6 +163,12 @@ test("follow is accessible on a phone, and its keys are large enough", async ({ 
   await expect(phone.locator("#zoom-shown")).toHaveText("150 %");
   await phone.getByRole("button", { name: "Whole picture" }).click();
   await expect(phone.locator("#zoom-shown")).toHaveText("100 %");
+  // A touch on the picture gives it the keyboard.
+  await phone.locator("#mount").click();
+  await phone.keyboard.press("+");
+  await expect(phone.locator("#zoom-shown")).toHaveText("125 %");
+  await phone.keyboard.press("0");
+  await expect(phone.locator("#zoom-shown")).toHaveText("100 %");
 });
 
 test("every key on the stage is large enough for a finger, and has a name", async ({ page }) => {

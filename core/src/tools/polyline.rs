@@ -74,8 +74,10 @@ impl Tool for Polyline {
         Next::Ends
     }
 
+    /// Not what erases, pulls at the selection or moves what is seen meanwhile.
     fn joins(&self, desk: &Desk, at: &Pointer) -> bool {
-        self.is_here(desk, at.at())
+        let other = at.eraser_end || at.grip.is_some() || desk.moves(at);
+        !other && self.is_here(desk, at.at())
     }
 
     fn joined(&mut self, desk: &mut Desk, at: &Pointer) {

@@ -279,6 +279,7 @@ listenToPointers({
   grows: (e) => hand.held.touching || e.ctrlKey,
   locked: isLocked,
 });
+el("glass").addEventListener("contextmenu", (e) => e.preventDefault());
 const crosshair = prepareCrosshair({ glass, hand, sheet: el("glass"), area });
 
 // ---- The rail and its panels -----------------------------------------------------------------

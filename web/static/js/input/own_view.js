@@ -36,7 +36,14 @@ export function prepareOwnView({ glass, mount, picture, refresh }) {
   const whole = () => act(() => glass.zoom_whole());
 
   glass.hold({ ...FIRST, touching: true });
-  listenToPointers({ sheet: mount, glass, done: () => refresh.soon(), grows: () => true });
+  listenToPointers({
+    sheet: mount,
+    glass,
+    // Keys are the picture's then.
+    began: () => mount.focus({ preventScroll: true }),
+    done: () => refresh.soon(),
+    grows: () => true,
+  });
 
   el("zoom-in").addEventListener("click", () => zoom(BY_BUTTON));
   el("zoom-out").addEventListener("click", () => zoom(1 / BY_BUTTON));

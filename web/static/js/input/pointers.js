@@ -95,7 +95,6 @@ export function listenToPointers({ sheet, glass, grips = [], began, done, scroll
     glass.finish();
     done();
   });
-  sheet.addEventListener("contextmenu", (e) => e.preventDefault());
   sheet.addEventListener(
     "wheel",
     (e) => {
