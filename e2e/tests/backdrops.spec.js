@@ -463,6 +463,13 @@ test("two panes: marks belong to their pane, the divider moves, they swap and cl
   const { width, height } = decode(file);
   expect(apart(pixel(file, Math.floor(width * 0.15), Math.floor(height / 2)), VERMILION)).toBeLessThan(8);
   expect(apart(pixel(file, Math.floor(width * 0.8), Math.floor(height / 2)), [251, 250, 245])).toBeLessThan(6);
+  // A key goes to the other half: the rail and its row are about that one then.
+  await expect(page.locator("#backdrop-name")).toHaveText("Berth plan");
+  await page.keyboard.press("y");
+  await expect(page.locator("#backdrop-name")).toHaveText("Board");
+  await expect(page.locator("#row-pages")).toBeVisible();
+  await page.keyboard.press("y");
+  await expect(page.locator("#row-pages")).toBeHidden();
   await page.locator("#divider").focus();
   for (let i = 0; i < 5; i++) await page.keyboard.press("ArrowRight");
   await expect(page.locator("#divider")).toHaveAttribute("aria-valuenow", "58");

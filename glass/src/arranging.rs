@@ -26,6 +26,7 @@ impl Glass {
         let other = std::mem::replace(&mut self.stage.active, number) != number;
         if other {
             self.news.events.push(Heard::Active);
+            self.stale.changed = true;
         }
         other
     }

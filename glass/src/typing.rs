@@ -163,6 +163,7 @@ impl Glass {
         else {
             return;
         };
+        self.stale.changed = true;
         let id = mark.id;
         let empty = match &mark.body {
             Body::Text(text) => text.content.trim().is_empty(),
@@ -251,6 +252,7 @@ impl Glass {
         });
         if let Some((sheet, mark)) = begun {
             self.hand.typing = Some(Typing::of(sheet, mark, false));
+            self.stale.changed = true;
         }
     }
 
