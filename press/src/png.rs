@@ -82,13 +82,14 @@ impl Rows {
 
     /// The next rows, four bytes to a pixel.
     pub fn push(&mut self, rows: &[u8]) {
-        self.rgb.clear();
-        let pixels = rows.chunks_exact(4);
-        self.rgb.extend(pixels.flat_map(|p| [p[0], p[1], p[2]]));
+        self.rgb.resize(rows.len() / 4 * 3, 0);
+        for (to, from) in self.rgb.chunks_exact_mut(3).zip(rows.chunks_exact(4)) {
+            to.copy_from_slice(&from[..3]);
+        }
         self.whole
             .write_all(&self.rgb)
             .expect("memory is all it takes");
-        self.small.push(rows);
+        self.small.push(&self.rgb);
     }
 
     /// All rows have come. Gives the file and its small version.
@@ -104,10 +105,10 @@ struct Shrinking {
     /// Width and height of the whole, and of the small version.
     from: (u32, u32),
     to: (u32, u32),
-    /// How many pixels and rows become one at first.
+    /// How many pixels and rows become one at first: no more than sums of 16 bits hold.
     by: u32,
-    /// The sums of the row of pixels that is being put together, and how many rows are in it.
-    sums: Vec<u32>,
+    /// What the rows that are being put together add up to, and how many they are.
+    sums: Vec<u16>,
     rows: u32,
     put_together: Vec<u8>,
 }
@@ -115,26 +116,22 @@ struct Shrinking {
 impl Shrinking {
     fn begin(from: (u32, u32), most: (u32, u32)) -> Self {
         let to = fitted(from, most);
-        let by = (from.0 / to.0 / 2).min(from.1 / to.1 / 2).max(1);
+        let by = (from.0 / to.0 / 2).min(from.1 / to.1 / 2).clamp(1, 257);
         Self {
             from,
             to,
             by,
-            sums: vec![0; from.0.div_ceil(by) as usize * 3],
+            sums: vec![0; from.0 as usize * 3],
             rows: 0,
             put_together: Vec::new(),
         }
     }
 
+    /// The next rows, three bytes to a pixel.
     fn push(&mut self, rows: &[u8]) {
-        for row in rows.chunks_exact(self.from.0 as usize * 4) {
-            let blocks = row.chunks(self.by as usize * 4);
-            for (block, sum) in blocks.zip(self.sums.chunks_exact_mut(3)) {
-                for p in block.chunks_exact(4) {
-                    sum[0] += u32::from(p[0]);
-                    sum[1] += u32::from(p[1]);
-                    sum[2] += u32::from(p[2]);
-                }
+        for row in rows.chunks_exact(self.from.0 as usize * 3) {
+            for (sum, &v) in self.sums.iter_mut().zip(row) {
+                *sum += u16::from(v);
             }
             self.rows += 1;
             if self.rows == self.by {
@@ -144,15 +141,19 @@ impl Shrinking {
     }
 
     fn close_row(&mut self) {
-        let width = self.from.0;
-        for (i, sum) in self.sums.chunks_exact_mut(3).enumerate() {
-            // The last block of a row may be narrower.
-            let across = self.by.min(width - i as u32 * self.by);
-            let count = across * self.rows;
-            self.put_together
-                .extend(sum.iter().map(|s| ((s + count / 2) / count) as u8));
-            sum.fill(0);
+        // The last block of a row may be narrower.
+        for block in self.sums.chunks(self.by as usize * 3) {
+            let mut sum = [0u32; 3];
+            for pixel in block.chunks_exact(3) {
+                for (sum, &v) in sum.iter_mut().zip(pixel) {
+                    *sum += u32::from(v);
+                }
+            }
+            let count = block.len() as u32 / 3 * self.rows;
+            let mean = sum.map(|s| ((s + count / 2) / count) as u8);
+            self.put_together.extend(mean);
         }
+        self.sums.fill(0);
         self.rows = 0;
     }
 

@@ -7,6 +7,7 @@ use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{self, DisplayList};
 use bozzetto_core::geometry::frames::{Glass, Size};
 use bozzetto_core::marks::mark::Mark;
+use bytes::Bytes;
 use serde::{Deserialize, Serialize};
 
 /// A file in the data folder. What it is called by is what is kept of it in a worker's memory.
@@ -79,7 +80,7 @@ pub enum Job {
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub enum Done {
     Picture {
-        bytes: Vec<u8>,
+        bytes: Bytes,
         mime: String,
         width: u32,
         height: u32,
@@ -93,10 +94,10 @@ pub enum Done {
         marks: Vec<Mark>,
         left: Vec<String>,
     },
-    Png(Vec<u8>),
+    Png(Bytes),
     Capture {
-        whole: Vec<u8>,
-        small: Vec<u8>,
+        whole: Bytes,
+        small: Bytes,
     },
     /// It cannot be done, and why, in words for whoever asked.
     Fault(String),

@@ -53,7 +53,7 @@ impl Printed {
         }
         let print = async {
             match self.pool.run_sized(job(), memory, within).await {
-                Ok(Done::Png(bytes)) => Ok(Bytes::from(bytes)),
+                Ok(Done::Png(bytes)) => Ok(bytes),
                 Ok(_) => Err(RenderFault::TooLarge),
                 Err(fault) => Err(fault),
             }

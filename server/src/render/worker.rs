@@ -106,7 +106,7 @@ impl Kept {
             Job::Picture(path) => {
                 let read = picture::read(bytes(&path)?).map_err(|e| e.to_string())?;
                 Ok(Done::Picture {
-                    bytes: read.bytes,
+                    bytes: read.bytes.into(),
                     mime: read.mime.to_owned(),
                     width: read.width,
                     height: read.height,
@@ -126,14 +126,14 @@ impl Kept {
                 let pixmap = pixmap.ok_or("It is too large to be drawn.")?;
                 pixmap
                     .encode_png()
-                    .map(Done::Png)
+                    .map(|png| Done::Png(png.into()))
                     .map_err(|e| e.to_string())
             }
             Job::Small { print, most } => {
                 let shown = self.shown(&print.pictures)?;
                 let pixmap = raster::print(&print.list, &print.plan, &shown);
                 let pixmap = pixmap.ok_or("It is too large to be drawn.")?;
-                Ok(Done::Png(png::thumbnail(&pixmap, most.0, most.1)))
+                Ok(Done::Png(png::thumbnail(&pixmap, most.0, most.1).into()))
             }
             Job::Capture { print, scale, most } => {
                 let Print {
@@ -144,7 +144,10 @@ impl Kept {
                 let shown = self.shown(&pictures)?;
                 let (whole, small) = raster::capture(&list, &plan, &shown, scale, most)
                     .ok_or("It is too large to be drawn.")?;
-                Ok(Done::Capture { whole, small })
+                Ok(Done::Capture {
+                    whole: whole.into(),
+                    small: small.into(),
+                })
             }
         }
     }
@@ -162,7 +165,7 @@ impl Kept {
             },
         );
         let pixmap = printed.ok_or("There is no such page.")?;
-        Ok(Done::Png(png::encode(&pixmap, 1.0)))
+        Ok(Done::Png(png::encode(&pixmap, 1.0).into()))
     }
 
     fn shown(&mut self, pictures: &[(Which, Shows)]) -> Result<Shown, String> {
