@@ -74,14 +74,16 @@ impl Path {
 
     /// A closed polygon.
     pub fn polygon(&mut self, points: impl IntoIterator<Item = (f64, f64)>) {
-        let mut points = points.into_iter();
-        let most = points.size_hint().0 + 1;
-        self.verbs.reserve(most);
-        self.coords.reserve(most * 2);
-        if let Some((x, y)) = points.next() {
-            self.move_to(x, y);
-            points.for_each(|(x, y)| self.line_to(x, y));
-            self.close();
+        let from = self.coords.len();
+        for (x, y) in points {
+            self.coords.extend([x as f32, y as f32]);
+        }
+        let corners = (self.coords.len() - from) / 2;
+        if corners > 0 {
+            self.verbs.push(Verb::Move);
+            let lines = self.verbs.len() + corners - 1;
+            self.verbs.resize(lines, Verb::Line);
+            self.verbs.push(Verb::Close);
         }
     }
 

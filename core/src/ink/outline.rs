@@ -48,6 +48,7 @@ fn round(nodes: &[Node]) -> Path {
     };
     disc(&mut path, first);
     let directions: Vec<Dir> = nodes.windows(2).map(Dir::between).collect();
+    let across = &mut Vec::with_capacity(nodes.len());
     let mut start = 0;
     for joint in 1..directions.len() {
         if !gentle(
@@ -55,13 +56,14 @@ fn round(nodes: &[Node]) -> Path {
             directions[joint - 1],
             directions[joint],
         ) {
-            ribbon(&mut path, nodes, &directions, start, joint);
+            ribbon(&mut path, across, nodes, &directions, (start, joint));
             disc(&mut path, &nodes[joint]);
             start = joint;
         }
     }
     if !directions.is_empty() {
-        ribbon(&mut path, nodes, &directions, start, directions.len());
+        let end = directions.len();
+        ribbon(&mut path, across, nodes, &directions, (start, end));
         disc(&mut path, last);
     }
     path
@@ -98,19 +100,28 @@ pub(crate) fn gentle(radius: f64, a: Dir, b: Dir) -> bool {
     steady && cosine > SHARP && radius * sine <= 0.5 * a.length.min(b.length) * (1.0 + cosine)
 }
 
-/// The ribbon from node `from` to node `to`, both sides at the ink's half width.
-fn ribbon(path: &mut Path, nodes: &[Node], directions: &[Dir], from: usize, to: usize) {
-    let side = |i: usize, sign: f64| {
+/// The ribbon from node `from` to node `to`, both sides at the ink's half width. `across` is room to
+/// work in.
+fn ribbon(
+    path: &mut Path,
+    across: &mut Vec<(f64, f64)>,
+    nodes: &[Node],
+    directions: &[Dir],
+    (from, to): (usize, usize),
+) {
+    across.clear();
+    across.extend((from..=to).map(|i| {
         let before = directions[if i > from { i - 1 } else { i }];
         let after = directions[if i < to { i } else { i - 1 }];
         let (nx, ny) = (-(before.y + after.y), before.x + after.x);
-        let length = length(nx, ny);
-        let r = sign * nodes[i].radius / length;
-        (nodes[i].at.x + nx * r, nodes[i].at.y + ny * r)
+        let r = nodes[i].radius / length(nx, ny);
+        (nx * r, ny * r)
+    }));
+    let side = |sign: f64| {
+        let beside = move |(n, d): (&Node, &(f64, f64))| (n.at.x + sign * d.0, n.at.y + sign * d.1);
+        nodes[from..=to].iter().zip(&*across).map(beside)
     };
-    let left = (from..=to).map(|i| side(i, 1.0));
-    let right = (from..=to).rev().map(|i| side(i, -1.0));
-    path.polygon(left.chain(right));
+    path.polygon(side(1.0).chain(side(-1.0).rev()));
 }
 
 /// How many points the polygon has that stands for a disc: 8 at least, 287 at a radius of 1000 units.
@@ -123,12 +134,13 @@ pub(crate) fn disc_points(radius: f64) -> usize {
 /// A disc, wound like the ribbons: its angle runs downwards.
 fn disc(path: &mut Path, node: &Node) {
     let steps = disc_points(node.radius);
-    path.polygon((0..steps).map(|i| {
-        let angle = -TAU * i as f64 / steps as f64;
-        (
-            node.at.x + node.radius * angle.cos(),
-            node.at.y + node.radius * angle.sin(),
-        )
+    // Each point is the one before it, turned: sines are dear where there is no instruction for them.
+    let (sin, cos) = (-TAU / steps as f64).sin_cos();
+    let (mut x, mut y) = (node.radius, 0.0);
+    path.polygon((0..steps).map(|_| {
+        let at = (node.at.x + x, node.at.y + y);
+        (x, y) = (x * cos - y * sin, x * sin + y * cos);
+        at
     }));
 }
 
