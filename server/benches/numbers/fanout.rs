@@ -82,27 +82,32 @@ struct Came {
     cpu: f64,
 }
 
-/// One presenter's wet stroke to 200 followers over real sockets; beside a bare Axum broadcast of
-/// messages of the same size at the same rate.
-pub async fn fanout() {
+/// One presenter's wet stroke to as many followers over real sockets; beside a bare Axum broadcast of
+/// messages of the same size at the same rate. Both ends of all sockets are in this process.
+pub async fn fanout(followers: usize) {
     let load = Load {
-        followers: 200,
+        followers,
         rate: 120,
         seconds: 10,
         what: What::Wet,
     };
     let ours = through_a_lesson(&load).await;
     let bare = through_a_bare_broadcast(&load).await;
+    let dropped = |came: &Came| load.total() - came.delays.len();
     let note = format!(
-        "200 followers, 120 messages/s for 10 s, {} received; baseline: bare Axum broadcast",
-        ours.delays.len()
+        "{followers} followers, 120 messages/s for 10 s; {} of {} messages dropped (bare: {}); baseline: \
+         bare Axum broadcast",
+        dropped(&ours),
+        load.total(),
+        dropped(&bare)
     );
-    for (name, p) in [("fanout.200.p50", 0.5), ("fanout.200.p99", 0.99)] {
+    for (name, p) in [("p50", 0.5), ("p99", 0.99)] {
         let baseline = Some(percentile(&bare.delays, p));
-        row(name, percentile(&ours.delays, p), "ms", baseline, &note);
+        let name = format!("fanout.{followers}.{name}");
+        row(&name, percentile(&ours.delays, p), "ms", baseline, &note);
     }
     row(
-        "fanout.200.memory",
+        &format!("fanout.{followers}.memory"),
         ours.memory,
         "KB/follower",
         Some(bare.memory),

@@ -39,8 +39,10 @@ fn main() {
         if runs("capture.4k") {
             capture::capture_4k().await;
         }
-        if runs("fanout.200") {
-            fanout::fanout().await;
+        for followers in [200, 1000] {
+            if runs(&format!("fanout.{followers}")) {
+                fanout::fanout(followers).await;
+            }
         }
         if runs("stream.fanout.100") {
             fanout::stream_fanout().await;
