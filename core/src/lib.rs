@@ -19,12 +19,14 @@
 //! * [`stream`]: moving backdrops as participants get them.
 //! * [`paint`]: from sheets and wet ink to display lists.
 //! * [`edit`]: erasing and selecting.
+//! * [`aids`]: what steers attention and leaves no mark.
 //! * [`capture`]: pictures taken of the stage.
 //! * [`prefs`]: settings, keys, and what the last seat can read.
 //! * [`wire`]: the messages between browser and server.
 //! * [`people`]: join codes, and who may send what.
 //! * [`tools`]: what pointers do.
 
+pub mod aids;
 pub mod capture;
 pub mod display;
 pub mod edit;

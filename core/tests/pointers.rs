@@ -3,6 +3,7 @@
 
 use std::collections::BTreeSet;
 
+use bozzetto_core::aids::pointing::Pointing;
 use bozzetto_core::edit::select::{Pull, everything};
 use bozzetto_core::edit::selection::Selection;
 use bozzetto_core::geometry::frames::{Point, Size};
@@ -48,6 +49,8 @@ struct Stage {
     moved: (f64, f64),
     enlarged: u32,
     texts: u32,
+    /// There is a laser dot; there is a ring.
+    points: (bool, bool),
 }
 
 impl Stage {
@@ -74,6 +77,7 @@ impl Stage {
             moved: (0.0, 0.0),
             enlarged: 0,
             texts: 0,
+            points: (false, false),
         }
     }
 
@@ -108,6 +112,10 @@ impl Stage {
                 Effect::Move { dx, dy } => self.moved = (self.moved.0 + dx, self.moved.1 + dy),
                 Effect::Enlarge { .. } => self.enlarged += 1,
                 Effect::Text(_) => self.texts += 1,
+                Effect::Point(Pointing::Laser { .. }) => self.points.0 = true,
+                Effect::Point(Pointing::NoLaser) => self.points.0 = false,
+                Effect::Point(Pointing::Ring { .. }) => self.points.1 = true,
+                Effect::Point(Pointing::NoRing) => self.points.1 = false,
             }
         }
         result
@@ -234,6 +242,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
         Just(Kind::Shape),
         Just(Kind::Stamp),
         Just(Kind::Text),
+        Just(Kind::Laser),
     ];
     let touching = prop::bool::weighted(0.1);
     (kind, touching, 0..6usize, 0..Figure::ALL.len(), 0..5usize).prop_map(
@@ -246,6 +255,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
             dash: (figure % 3) as u8,
             // A counter goes on from the highest number in view: that is what it is for.
             sign,
+            ring: sign % 2 == 0,
             locked: false,
         },
     )
@@ -309,6 +319,7 @@ proptest! {
         prop_assert_eq!(stage.router.sessions(), 0);
         prop_assert!(stage.shown.is_empty(), "{:?} is still shown", stage.shown);
         prop_assert!(stage.selection.pulled.is_none());
+        prop_assert_eq!(stage.points, (false, false));
         prop_assert_eq!(stage.router.wakes_at(), None);
     }
 

@@ -1,5 +1,6 @@
 //! Every message, by everybody: a new message does not compile here until it is in the table.
 
+use bozzetto_core::aids::pointing::Pointing;
 use bozzetto_core::display::colour::BLACK;
 use bozzetto_core::geometry::frames::{Map, Point, Rect};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
@@ -24,7 +25,8 @@ fn participants_may(message: &ToServer) -> bool {
         | ToServer::WetShape(_)
         | ToServer::Chunk(_)
         | ToServer::Still(_)
-        | ToServer::SendAway(_) => false,
+        | ToServer::SendAway(_)
+        | ToServer::Point(_) => false,
     }
 }
 
@@ -76,6 +78,7 @@ fn one_of_each() -> Vec<ToServer> {
         ToServer::WantKey(backdrop),
         ToServer::WantStills,
         ToServer::SendAway(PersonId(1)),
+        ToServer::Point(Pointing::NoLaser),
     ]
 }
 
@@ -83,7 +86,7 @@ fn one_of_each() -> Vec<ToServer> {
 fn every_message_is_judged() {
     let all = one_of_each();
     let kinds: std::collections::HashSet<_> = all.iter().map(std::mem::discriminant).collect();
-    assert_eq!(kinds.len(), 10, "one of each");
+    assert_eq!(kinds.len(), 11, "one of each");
     for message in all {
         assert!(may(Role::Presenter, &message));
         let theirs = participants_may(&message);

@@ -7,12 +7,15 @@ use std::fmt::Write;
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use bozzetto_core::aids::laser::LaserLook;
+use bozzetto_core::aids::pointing::Pointing;
+use bozzetto_core::aids::ring::RingLook;
 use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::geometry::frames::{Map, Point, Rect};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
-use bozzetto_core::ink::InkPoint;
-use bozzetto_core::ink::curve::Curve;
+use bozzetto_core::ink::curve::{Curve, Spot};
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::ink::{InkPoint, Points};
 use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
@@ -195,7 +198,7 @@ fn ink() -> WetInk {
 fn to_server() -> Vec<ToServer> {
     let id = ChangeId(7);
     let act = |intent| ToServer::Act { id, intent };
-    vec![
+    let mut all = vec![
         ToServer::Wet(ink()),
         ToServer::WetEnd(MarkId(4)),
         act(Intent::Do(add(stroke()))),
@@ -216,7 +219,9 @@ fn to_server() -> Vec<ToServer> {
         ToServer::WantKey(BackdropId(3)),
         ToServer::WantStills,
         ToServer::SendAway(PersonId(2)),
-    ]
+    ];
+    all.extend(pointings().map(ToServer::Point));
+    all
 }
 
 fn welcome(start: Start, state: State) -> FromServer {
@@ -230,6 +235,21 @@ fn welcome(start: Start, state: State) -> FromServer {
         wet: vec![(AuthorId(9), ink())],
         state,
     }))
+}
+
+/// Everything that one can point with.
+fn pointings() -> [Pointing; 4] {
+    let places = Points(vec![InkPoint::new(Point::new(10.0, 20.0), 20.0)]);
+    let colour = LaserLook::default().colour;
+    [
+        Pointing::Laser { colour, places },
+        Pointing::NoLaser,
+        Pointing::Ring {
+            look: RingLook::default(),
+            at: Spot::new(Point::new(10.0, 20.0)),
+        },
+        Pointing::NoRing,
+    ]
 }
 
 /// One of each kind that the server sends.
@@ -274,7 +294,11 @@ fn from_server() -> Vec<FromServer> {
         changes: vec![(2, change(What::Stage(stage_steps())))],
         kept: 1,
     };
-    vec![
+    let point = |pointing| FromServer::Point {
+        author: AuthorId(9),
+        pointing,
+    };
+    let mut all = vec![
         welcome(whole, presenter.clone()),
         welcome(missed, presenter),
         welcome(Start::Sheets(sheets.clone()), participant),
@@ -332,7 +356,9 @@ fn from_server() -> Vec<FromServer> {
         FromServer::LeftOut(3),
         FromServer::Beat,
         FromServer::Settings("{}".to_owned()),
-    ]
+    ];
+    all.extend(pointings().map(point));
+    all
 }
 
 /// Every message is packed as the golden file of this version has it, and read back as it was.

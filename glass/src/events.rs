@@ -229,6 +229,11 @@ impl Glass {
                 self.streams.watching = Watching { stills, streams };
                 events.push(Heard::Watching { stills, streams });
             }
+            FromServer::Point { author, pointing } => {
+                if author != self.replica.author() {
+                    self.picture.pointers.take(author, &pointing);
+                }
+            }
             FromServer::WetEnd { mark } => self.end_wet(mark),
             FromServer::OnStage(on_stage) => self.take_stage(*on_stage, events),
             FromServer::Paused(paused) => events.push(Heard::Paused { paused }),

@@ -35,7 +35,11 @@ impl Glass {
     /// be shown anew; asking clears it. What of the layers is out of date, [`Glass::damage`] says.
     pub fn frame(&mut self, now: f64) -> Given<Frame> {
         self.at_desk(|router, desk| router.wake(desk, now));
-        let waits = [self.fade(), self.wakes_at().map(|at| (at - now).max(0.0))];
+        let waits = [
+            self.fade(),
+            self.wakes_at().map(|at| (at - now).max(0.0)),
+            self.show_pointing(now),
+        ];
         let wait = waits.into_iter().flatten().min_by(f64::total_cmp);
         let Stale { view, changed } = std::mem::take(&mut self.stale);
         given(Frame {

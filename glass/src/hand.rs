@@ -119,7 +119,7 @@ impl Glass {
 
     /// No pointer is over the glass any more.
     pub fn pointer_left(&mut self) {
-        self.hand.router.left();
+        self.at_desk(|router, desk| router.left(desk));
     }
 
     /// A wheel turns at (x, y): what is seen there moves, or grows with `grows`.
@@ -210,6 +210,7 @@ impl Glass {
             Effect::Move { dx, dy } => self.move_by(dx, dy),
             Effect::Enlarge { by, at } => self.zoom_by(by, at.x, at.y),
             Effect::Text(at) => self.text_tap(at),
+            Effect::Point(pointing) => self.point(pointing),
         }
     }
 

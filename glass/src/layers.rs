@@ -1,5 +1,7 @@
-//! The picture area: its four layers of marks, and what of each is out of date.
+//! The picture area: its four layers of marks and the one of aids above them, and what of each is out of
+//! date.
 
+use bozzetto_core::aids::pointing::{Pointers, Pointing};
 use bozzetto_core::geometry::frames::{
     GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size,
 };
@@ -21,6 +23,7 @@ use crate::list::List;
 pub(crate) struct Picture {
     pub(crate) wet: WetStrokes,
     pub(crate) painter: Painter,
+    pub(crate) pointers: Pointers,
     settled: [Settled; 2],
     /// What is to be printed next.
     pub(crate) list: List,
@@ -34,6 +37,7 @@ impl Default for Picture {
         Self {
             wet: WetStrokes::default(),
             painter: Painter::default(),
+            pointers: Pointers::default(),
             settled: Default::default(),
             list: List::default(),
             area: Size::glass(16.0, 9.0),
@@ -62,6 +66,7 @@ impl Picture {
             settled.added.clear();
         }
         self.wet.invalidate_everything();
+        self.pointers.invalidate_everything();
     }
 }
 
@@ -82,7 +87,10 @@ impl Default for Settled {
     }
 }
 
-/// The layers in the order in which they lie on the page, from the bottom up.
+/// The layer of aids, above all others.
+const AIDS: u8 = 4;
+
+/// The layers of marks in the order in which they lie on the page, from the bottom up.
 fn layer(number: u8) -> (Layer, bool) {
     match number {
         0 => (Layer::Highlighter, false),
@@ -111,11 +119,13 @@ impl Glass {
         self.picture.invalidate_view();
     }
 
-    /// What of a layer (0 highlighter, 1 wet highlighter, 2 ink, 3 wet ink) is out of date, as
+    /// What of a layer (0 highlighter, 1 wet highlighter, 2 ink, 3 wet ink, 4 aids) is out of date, as
     /// x0, y0, x1, y1 in glass units; empty when nothing is. Asking clears it.
     pub fn damage(&mut self, number: u8) -> Vec<f64> {
         let (layer, wet) = layer(number);
-        let rect = if wet {
+        let rect = if number == AIDS {
+            self.picture.pointers.take_damage()
+        } else if wet {
             self.picture.wet.take_damage(layer)
         } else {
             let settled = &mut self.picture.settled[layer as usize];
@@ -137,7 +147,9 @@ impl Glass {
         let (layer, wet) = layer(number);
         let in_view = self.in_view();
         let mut list = bozzetto_core::display::DisplayList::default();
-        if wet {
+        if number == AIDS {
+            self.picture.pointers.paint(&mut list);
+        } else if wet {
             self.picture.wet.paint(layer, &within, &in_view, &mut list);
             let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);
             selection.paint(sheets, &in_view, layer, &mut list);
@@ -154,7 +166,7 @@ impl Glass {
     /// `false` when there are none.
     pub fn paint_added(&mut self, number: u8) -> bool {
         let (layer, wet) = layer(number);
-        if wet {
+        if wet || number == AIDS {
             return false;
         }
         let added = std::mem::take(&mut self.picture.settled[layer as usize].added);
@@ -179,6 +191,9 @@ impl Glass {
     /// Whether a layer shows nothing: an empty one need not be mixed with what is beneath, which
     /// costs a browser more than all else on the page.
     pub fn is_clear(&mut self, number: u8) -> bool {
+        if number == AIDS {
+            return self.picture.pointers.is_clear();
+        }
         let (layer, wet) = layer(number);
         if wet {
             let pulled = self.hand.selection.pulled.is_some();
@@ -304,6 +319,27 @@ impl Glass {
             self.picture.painter.set_opacity(id, 0.0);
             self.invalidate_where(&in_view, sheet, id);
         }
+    }
+
+    /// Shows everybody what is pointed with, if it is to be told.
+    pub(crate) fn point(&mut self, pointing: Pointing) {
+        self.picture.pointers.take(self.replica.author(), &pointing);
+        if self.prefs.settings.aids.told {
+            self.post.send(&ToServer::Point(pointing));
+        }
+    }
+
+    /// It is the moment `now`: what is pointed with fades, and is told again. Gives for how long it looks
+    /// the same.
+    pub(crate) fn show_pointing(&mut self, now: f64) -> Option<f64> {
+        let own = self.replica.author();
+        let wait = self.picture.pointers.tick(now, own);
+        for pointing in self.picture.pointers.again(own) {
+            if self.prefs.settings.aids.told {
+                self.post.send(&ToServer::Point(pointing));
+            }
+        }
+        wait
     }
 
     /// Nobody is to see this wet ink or shape any more.

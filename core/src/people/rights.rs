@@ -35,7 +35,8 @@ pub fn may(role: Role, message: &ToServer) -> bool {
             | ToServer::WetShape(_)
             | ToServer::Chunk(_)
             | ToServer::Still(_)
-            | ToServer::SendAway(_),
+            | ToServer::SendAway(_)
+            | ToServer::Point(_),
         ) => false,
     }
 }

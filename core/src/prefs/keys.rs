@@ -25,12 +25,14 @@ pub enum Deed {
     Note,
     Pane,
     NewPage,
+    Laser,
+    Ring,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 16] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 18] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -38,6 +40,8 @@ impl Deed {
         (Deed::Shapes, "Shapes", "h"),
         (Deed::Stamps, "Stamps", "j"),
         (Deed::Text, "Text", "t"),
+        (Deed::Laser, "Laser", "q"),
+        (Deed::Ring, "Pointer ring", "a"),
         (Deed::Freeze, "Freeze the picture, or let it go on", "f"),
         (Deed::Note, "A board for a note; again: back", "n"),
         (Deed::NewPage, "A new page of the board", "+"),
@@ -60,6 +64,8 @@ impl Deed {
             | Deed::Shapes
             | Deed::Stamps
             | Deed::Text
+            | Deed::Laser
+            | Deed::Ring
             | Deed::Freeze => true,
             Deed::Touch
             | Deed::Box

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::aids::Aids;
 use crate::marks::swatch::{MOST, ORIGINALS, Swatch};
 use crate::prefs::keys::Keys;
 use crate::prefs::legibility::Room;
@@ -67,6 +68,7 @@ pub struct Settings {
     /// Radius of the eraser, in glass units.
     pub eraser: f64,
     pub keys: Keys,
+    pub aids: Aids,
 }
 
 /// The eraser's radii to choose from, in glass units.
@@ -82,6 +84,7 @@ impl Default for Settings {
             lowering_freezes: false,
             eraser: ERASERS[1],
             keys: Keys::default(),
+            aids: Aids::default(),
         }
     }
 }
@@ -106,6 +109,7 @@ impl Settings {
             self.eraser = ERASERS[1];
         }
         self.keys = self.keys.settled();
+        self.aids = self.aids.settled();
         self
     }
 }

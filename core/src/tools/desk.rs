@@ -1,5 +1,6 @@
 //! The stage as a tool sees it, and what a tool wants done there.
 
+use crate::aids::pointing::Pointing;
 use crate::display::colour::Rgb;
 use crate::edit::select::Picked;
 use crate::edit::selection::{Pulled, Selection};
@@ -42,6 +43,8 @@ pub enum Effect {
     Move { dx: f64, dy: f64 },
     /// What is seen grows by a factor, and stays where it is at a place, in CSS pixels of the picture area.
     Enlarge { by: f64, at: Point<Pixels> },
+    /// This is pointed with, shown and told.
+    Point(Pointing),
     /// A text is wanted here, or the one that lies here is to be opened, or typing is over.
     Text(Point<Glass>),
 }

@@ -17,6 +17,7 @@ pub enum Kind {
     Shape,
     Stamp,
     Text,
+    Laser,
 }
 
 /// Touch or Mark, and in Mark which tool and what it draws.
@@ -37,6 +38,8 @@ pub struct InHand {
     pub dash: u8,
     /// Which of [`Sign::ALL`].
     pub sign: usize,
+    /// A ring goes round what points.
+    pub ring: bool,
     /// The child lock is on: nothing is moved or enlarged.
     pub locked: bool,
 }
@@ -71,7 +74,7 @@ impl InHand {
         match self.tool {
             Kind::Stamp | Kind::Text => true,
             Kind::Shape => self.figure().by_points(),
-            Kind::Pen | Kind::Erase | Kind::Select => false,
+            Kind::Pen | Kind::Erase | Kind::Select | Kind::Laser => false,
         }
     }
 }

@@ -19,6 +19,7 @@ pub mod wheel;
 
 mod eraser;
 mod figure;
+mod laser;
 mod lasso;
 mod mover;
 mod pen;

@@ -3,14 +3,16 @@
 //! Pointers that have to do with each other share a session: two fingers that enlarge what is seen, a
 //! finger that holds another's figure even. A polyline goes on without any, until it is said to be done.
 
+use crate::aids::pointing::Pointing;
 use crate::geometry::frames::{Glass, Point};
-use crate::ink::pen::Device;
-use crate::tools::desk::Desk;
+use crate::ink::curve::Spot;
+use crate::ink::pen::{Device, Sample};
+use crate::tools::desk::{Desk, Effect};
 use crate::tools::in_hand::Kind;
 use crate::tools::palm::PalmRejection;
 use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
-use crate::tools::{eraser, figure, lasso, mover, pen, polyline, pull, stamp, text};
+use crate::tools::{eraser, figure, laser, lasso, mover, pen, polyline, pull, stamp, text};
 
 /// Which tool a pointer that goes down is for, and what it begins there.
 fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
@@ -30,6 +32,7 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         Kind::Select if !at.modifiers.even && pull::is_on(desk, at) => pull::begin(desk, at),
         Kind::Select => lasso::begin(desk, at),
         Kind::Text => text::begin(desk, at),
+        Kind::Laser => laser::begin(desk, at),
     }
 }
 
@@ -48,6 +51,10 @@ pub struct Router {
     sessions: Vec<Session>,
     /// Where a pointer that is not down moves about, and could erase.
     hovers: Option<Point<Glass>>,
+    /// A mouse shows a laser dot, down or not.
+    lit: bool,
+    /// There is a ring round what points.
+    ringed: bool,
 }
 
 impl Router {
@@ -74,6 +81,7 @@ impl Router {
         if !self.admits(at.device, at.sample.t) {
             return;
         }
+        self.ring(desk, at.sample);
         let mut sessions = self.sessions.iter_mut();
         if let Some(session) = sessions.find(|s| s.tool.joins(desk, at)) {
             session.pointers.push(at.id);
@@ -97,12 +105,17 @@ impl Router {
             self.pen_seen(desk, last.t);
         }
         self.hovers = None;
+        self.ring(desk, *last);
         let mut sessions = self.sessions.iter_mut();
         if let Some(session) = sessions.find(|s| s.pointers.contains(&motion.id)) {
             return session.tool.moved(desk, motion);
         }
         if desk.in_hand.holds(Kind::Erase) && motion.device != Device::Finger {
             self.hovers = Some(motion.at());
+        }
+        if desk.in_hand.holds(Kind::Laser) && motion.device == Device::Mouse {
+            self.lit = true;
+            laser::point(desk, motion.samples);
         }
         for session in self.sessions.iter_mut().filter(|s| s.pointers.is_empty()) {
             session.tool.hovered(desk, motion);
@@ -111,7 +124,11 @@ impl Router {
 
     /// A pointer is lifted.
     pub fn up(&mut self, desk: &mut Desk, at: &Pointer) {
+        self.lit |= desk.in_hand.holds(Kind::Laser) && at.device == Device::Mouse;
         self.end(at.id, |tool| tool.lifted(desk, at));
+        if at.device == Device::Finger {
+            self.unring(desk);
+        }
     }
 
     /// A pointer was not meant.
@@ -120,8 +137,33 @@ impl Router {
     }
 
     /// No pointer moves about over the glass any more.
-    pub fn left(&mut self) {
+    pub fn left(&mut self, desk: &mut Desk) {
         self.hovers = None;
+        self.put_out(desk);
+        self.unring(desk);
+    }
+
+    /// The ring goes along with what points, if there is to be one.
+    fn ring(&mut self, desk: &mut Desk, sample: Sample) {
+        if desk.in_hand.ring {
+            self.ringed = true;
+            let look = desk.settings.aids.ring;
+            let at = Spot::new(sample.at);
+            desk.want(Effect::Point(Pointing::Ring { look, at }));
+        }
+    }
+
+    fn unring(&mut self, desk: &mut Desk) {
+        if std::mem::take(&mut self.ringed) {
+            desk.want(Effect::Point(Pointing::NoRing));
+        }
+    }
+
+    /// A laser dot that a mouse shows is gone.
+    fn put_out(&mut self, desk: &mut Desk) {
+        if std::mem::take(&mut self.lit) {
+            desk.want(Effect::Point(Pointing::NoLaser));
+        }
     }
 
     /// What is being done ends here, and is kept.
@@ -132,6 +174,8 @@ impl Router {
     /// The same for what goes on without a pointer.
     pub fn finish_unheld(&mut self, desk: &mut Desk) {
         self.hovers = None;
+        self.put_out(desk);
+        self.unring(desk);
         self.keep(|session| match session.pointers.is_empty() {
             true => session.tool.finished(desk),
             false => Next::GoesOn,

@@ -8,6 +8,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::aids::pointing::Pointing;
 use crate::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
 use crate::lesson::change::{Change, Intent};
 use crate::marks::mark::Mark;
@@ -19,7 +20,7 @@ use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 8;
+pub const VERSION: u16 = 9;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -110,6 +111,8 @@ pub enum ToServer {
     WantStills,
     /// This participant is sent away, and kept away.
     SendAway(PersonId),
+    /// What is pointed with, at this moment.
+    Point(Pointing),
 }
 
 /// From the server.
@@ -187,6 +190,11 @@ pub enum FromServer {
     Beat,
     /// To presenters: their settings are like this now, as JSON.
     Settings(String),
+    /// What somebody points with, at this moment.
+    Point {
+        author: AuthorId,
+        pointing: Pointing,
+    },
 }
 
 /// See [`FromServer::Welcome`].

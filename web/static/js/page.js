@@ -8,6 +8,9 @@ export const el = (id) => /** @type {HTMLElement} */ (document.getElementById(id
 export const button = (id) => /** @type {HTMLButtonElement} */ (document.getElementById(id));
 
 /** @param {string} id */
+export const select = (id) => /** @type {HTMLSelectElement} */ (document.getElementById(id));
+
+/** @param {string} id */
 export const input = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
 
 /**

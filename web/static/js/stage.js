@@ -29,6 +29,7 @@ import { Layers } from "./picture/layers.js";
 import { Line } from "./picture/line.js";
 import { playVideos } from "./picture/players.js";
 import { Refresh } from "./picture/refresh.js";
+import { prepareAids } from "./rail/aids.js";
 import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
 import { isLocked, prepareRail } from "./rail/rail.js";
@@ -289,6 +290,7 @@ const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glas
 const divider = prepareDivider({ glass, act });
 const help = new HelpSheet(glass, settings);
 prepareShapes({ glass, wasm, hand });
+const aids = prepareAids({ glass, hand, settings, take: tools.take });
 prepareFullScreen();
 panel("people", "people-panel");
 prepareMore({
@@ -359,6 +361,8 @@ const deeds = {
   shapes: (key) => hand.lend(key, () => tools.take("shape"), true),
   stamps: (key) => hand.lend(key, () => tools.take("stamp"), true),
   text: (key) => hand.lend(key, () => tools.take("text"), true),
+  laser: (key) => hand.lend(key, aids.laser, true),
+  ring: (key) => hand.lend(key, aids.ring, true),
   box: openBox,
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),
@@ -378,6 +382,7 @@ const pressed = listenToKeys({
   help,
   swatches,
   crosshair,
+  aids,
   deeds,
   undo: tools.undo,
   redo: tools.redo,

@@ -47,6 +47,12 @@ impl Lesson {
                 }
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
             },
+            ToServer::Point(pointing) => match pointing.settled() {
+                Ok(pointing) => {
+                    self.publish_to_everybody(&FromServer::Point { author, pointing }, false);
+                }
+                Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
+            },
             ToServer::WetEnd(mark) => {
                 // Only whoever draws a stroke gives it up.
                 if self.wet.author_of(mark) == Some(author) {

@@ -123,7 +123,9 @@ fn frame(message: &FromServer) -> Frame {
     Frame {
         bytes: encode(message).into(),
         sort: match message {
-            FromServer::Wet { .. } | FromServer::WetShape(_) => Sort::Wet,
+            FromServer::Wet { .. } | FromServer::WetShape(_) | FromServer::Point { .. } => {
+                Sort::Wet
+            }
             FromServer::Chunk { .. } => Sort::Stream,
             FromServer::Still { .. } => Sort::Still,
             _ => Sort::Firm,

@@ -15,6 +15,7 @@ export const FIRST = {
   filled: false,
   dash: 0,
   sign: 0,
+  ring: false,
   locked: false,
 };
 
@@ -69,7 +70,7 @@ export class Hand {
     const { lent } = this;
     if (!lent || (key !== undefined && lent.key !== key)) return;
     this.lent = null;
-    const { touching, tool } = lent.before;
-    if (!lent.stays || lent.used || performance.now() - lent.since > LONG) this.take({ touching, tool });
+    const { touching, tool, ring } = lent.before;
+    if (!lent.stays || lent.used || performance.now() - lent.since > LONG) this.take({ touching, tool, ring });
   }
 }

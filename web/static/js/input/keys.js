@@ -30,12 +30,12 @@ export const isWriting = (target) =>
 /**
  * @param {{ glass: Glass, hand: Hand, selection: Selection, typing: Typing, box: CaptureBox, help: HelpSheet,
  *   swatches: Swatches, crosshair: { key: (e: KeyboardEvent) => boolean, hide: () => boolean, shows: () => boolean },
- *   deeds: Record<Deed, (key: string) => unknown>, undo: () => unknown, redo: () => unknown,
+ *   aids: { putAway: () => boolean }, deeds: Record<Deed, (key: string) => unknown>, undo: () => unknown, redo: () => unknown,
  *   act: (deed: () => unknown) => void, area: () => { width: number, height: number } }} stage
  * @returns {(e: KeyboardEvent) => void} what a key does that was pressed somewhere else
  */
 export function listenToKeys(stage) {
-  const { glass, hand, selection, typing, box, help, swatches, crosshair, deeds, undo, redo, act, area } = stage;
+  const { glass, hand, selection, typing, box, help, swatches, crosshair, aids, deeds, undo, redo, act, area } = stage;
 
   /** Keys of a selection; `true` when this one meant something. @param {KeyboardEvent} e */
   function selectionKey(e) {
@@ -80,7 +80,7 @@ export function listenToKeys(stage) {
   function leave() {
     if (glass.is_setting()) act(() => glass.finish());
     else if (crosshair.hide()) selection.show();
-    else if (!closePanels() && !selection.clear()) closeProof();
+    else if (!closePanels() && !selection.clear() && !aids.putAway()) closeProof();
   }
 
   /** @param {KeyboardEvent} e */

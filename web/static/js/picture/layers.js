@@ -1,12 +1,16 @@
 // @ts-check
-// The picture area: the backdrop and four layers of marks, of which only what changed is painted
-// again.
+// The picture area: the backdrop, four layers of marks and one of aids above them, of which only what
+// changed is painted again.
 
 import { print } from "./printer.js";
 
 /** @import { Glass, InitOutput } from "../../glass/glass.js" */
 
-const NAMES = ["highlighter", "wet-highlighter", "ink", "wet-ink"];
+const NAMES = ["highlighter", "wet-highlighter", "ink", "wet-ink", "aids-above"];
+/** Layers that go to the screen without waiting for the rest of the page. */
+const AT_ONCE = ["wet-ink", "aids-above"];
+/** Layers that are hidden while they show nothing: those that mix make the browser mix the whole picture anew. */
+const SELDOM = ["highlighter", "wet-highlighter", "aids-above"];
 const GLASS_WIDTH = 1920;
 
 /** @param {string} id */
@@ -33,9 +37,8 @@ export class Layers {
     this.wasm = wasm;
     this.picture = picture;
     this.backdrop = context("backdrop", false);
-    // Wet ink goes to the screen without waiting for the rest of the page. A layer that mixes
-    // cannot: it has to be mixed with what is beneath.
-    this.contexts = NAMES.map((name) => context(name, name === "wet-ink"));
+    // A layer that mixes cannot go to the screen at once: it has to be mixed with what is beneath.
+    this.contexts = NAMES.map((name) => context(name, AT_ONCE.includes(name)));
     /** Device pixels to a glass unit, and where the glass begins on the canvas. */
     this.scale = 1;
     this.origin = { x: 0, y: 0 };
@@ -106,7 +109,7 @@ export class Layers {
 
   /** Paints what is out of date on every layer. */
   draw() {
-    for (let number = 0; number < 4; number++) this.drawLayer(number);
+    for (let number = 0; number < NAMES.length; number++) this.drawLayer(number);
   }
 
   /** @param {number} number */
@@ -138,8 +141,7 @@ export class Layers {
       this.toGlass(context);
       print(context, glass, wasm, this.find);
     }
-    // Layers that mix make the browser mix the whole picture anew: only while there is something.
-    if (number < 2 && (added || damage.length === 4))
+    if (SELDOM.includes(NAMES[number]) && (added || damage.length === 4))
       context.canvas.style.visibility = glass.is_clear(number) ? "hidden" : "";
   }
 }

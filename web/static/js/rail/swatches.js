@@ -114,7 +114,7 @@ export class Swatches {
   /** Marks the one in hand. */
   mark() {
     const { swatch, touching, tool } = this.hand.held;
-    const draws = !touching && tool !== "erase" && tool !== "select";
+    const draws = !touching && tool !== "erase" && tool !== "select" && tool !== "laser";
     el("in-hand").textContent = this.inHand();
     this.keys.forEach((key, i) => {
       key.setAttribute("aria-checked", `${i === swatch && draws}`);
@@ -128,6 +128,7 @@ export class Swatches {
     if (touching) return "Touch";
     if (tool === "erase") return "Erase";
     if (tool === "select") return "Select";
+    if (tool === "laser") return "Laser";
     const { name } = this.all[swatch] ?? this.all[0];
     if (tool === "text") return `Text · ${name}`;
     const word = tool === "shape" ? this.glass.figures()[figure] : tool === "stamp" ? this.glass.signs()[sign] : "";

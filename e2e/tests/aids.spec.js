@@ -1,0 +1,133 @@
+// @ts-check
+// What is pointed with: laser and ring, under mouse and finger, on the stage and for those who follow.
+
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { apart, capture, colour, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+
+/** @type {Server} */
+let server;
+test.beforeEach(async () => {
+  server = await Server.start();
+});
+test.afterEach(async () => {
+  await server.stop();
+});
+
+const PAPER = [251, 250, 245];
+const CORE = [255, 255, 255];
+const VERMILION = [213, 94, 0];
+const YELLOW = [240, 228, 66];
+
+/**
+ * Waits until a person sees this colour there.
+ * @param {import("@playwright/test").Page} page @param {{ x: number, y: number }} at @param {number[]} wanted
+ */
+const sees = (page, at, wanted) =>
+  expect.poll(async () => apart(await colour(page, at.x, at.y), wanted)).toBeLessThan(12);
+
+test("a laser is seen by everybody, fades, and leaves nothing", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const ines = await follow(browser, page, "Ines");
+  const before = await capture(page, { x: 300, y: 200 }, { x: 700, y: 400 });
+  await page.keyboard.press("q");
+  await expect(page.getByRole("button", { name: "Laser", expanded: true })).toBeVisible();
+  // A mouse shows it without being pressed, and pressed.
+  await page.mouse.move(400, 300);
+  for (const [x, y] of [
+    [500, 300],
+    [500, 360],
+  ]) {
+    await page.mouse.move(x, y, { steps: 5 });
+    await sees(page, { x, y }, CORE);
+    await sees(page, { x: x + 4, y }, VERMILION);
+    await sees(ines, await seenAt(page, ines, x, y), CORE);
+    await page.mouse.down();
+  }
+  await page.mouse.up();
+  // Where it was, nothing is left, on neither screen; and nothing can be undone.
+  await sees(page, { x: 450, y: 300 }, PAPER);
+  await sees(page, { x: 500, y: 300 }, PAPER);
+  await sees(ines, await seenAt(page, ines, 500, 300), PAPER);
+  await expect(page.locator("#undo")).toBeDisabled();
+  const taken = await capture(page, { x: 300, y: 200 }, { x: 700, y: 400 });
+  expect(taken.equals(before)).toBe(true);
+  // Who comes late sees it too, though it rests.
+  await page.mouse.move(500, 360);
+  const late = await follow(browser, page, "Kofi");
+  await sees(late, await seenAt(page, late, 500, 360), CORE);
+  // Esc puts it away, for everybody.
+  await page.keyboard.press("Escape");
+  for (const one of [ines, late]) await sees(one, await seenAt(page, one, 500, 360), PAPER);
+  await expect(page.getByRole("button", { name: "Laser", expanded: true })).toBeHidden();
+  // Held down, its key lends it.
+  await page.keyboard.down("q");
+  await page.mouse.move(600, 300, { steps: 3 });
+  await sees(page, { x: 600, y: 300 }, CORE);
+  await drag(page, straight({ x: 600, y: 300 }, { x: 640, y: 300 }, 4));
+  await page.keyboard.up("q");
+  await drag(page, straight({ x: 600, y: 300 }, { x: 640, y: 300 }, 4));
+  await sees(page, { x: 620, y: 300 }, [0, 0, 0]);
+});
+
+test("under a finger a laser is there while it is down", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.keyboard.press("q");
+  const cdp = await page.context().newCDPSession(page);
+  /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {number} [x] */
+  const touch = (type, x) =>
+    cdp.send("Input.dispatchTouchEvent", { type, touchPoints: x === undefined ? [] : [{ x, y: 300, id: 1 }] });
+  await touch("touchStart", 400);
+  for (let x = 410; x <= 500; x += 10) await touch("touchMove", x);
+  await sees(page, { x: 500, y: 300 }, CORE);
+  await touch("touchEnd");
+  await sees(page, { x: 500, y: 300 }, PAPER);
+});
+
+test("a ring goes along with the pointer, as it is set, and can be kept to the stage", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const ines = await follow(browser, page, "Ines");
+  await page.getByRole("button", { name: "Aids", exact: true }).click();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByRole("button", { name: "Ring", exact: true }).click();
+  // 60 CSS pixels across at first, while the pen draws.
+  const drawn = { x: 560, y: 300 };
+  await page.mouse.move(500, 300);
+  await page.mouse.down();
+  await page.mouse.move(drawn.x, drawn.y, { steps: 5 });
+  const right = { x: drawn.x + 28, y: drawn.y };
+  await sees(page, right, YELLOW);
+  await sees(ines, await seenAt(page, ines, right.x, right.y), YELLOW);
+  await page.mouse.up();
+  await sees(page, { x: 520, y: 300 }, [0, 0, 0]);
+  // Larger, by a slider; the next time too.
+  const width = (await page.locator("#glass").boundingBox())?.width ?? 0;
+  await page.getByRole("slider", { name: "Diameter of the ring" }).fill("300");
+  await page.mouse.move(drawn.x, drawn.y);
+  const larger = { x: drawn.x - (150 / 1920) * width, y: drawn.y };
+  await sees(page, larger, YELLOW);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByRole("button", { name: "Plain" }).click();
+  await page.mouse.move(drawn.x, drawn.y);
+  await sees(page, right, YELLOW);
+  await sees(page, larger, PAPER);
+  // It goes with the pointer off the glass.
+  await page.mouse.move(640, 780);
+  await sees(page, right, PAPER);
+  // Kept to the stage, only the stage has it.
+  await page.getByRole("button", { name: "Aids", exact: true }).click();
+  await page.getByRole("checkbox", { name: "Participants see" }).uncheck();
+  await page.keyboard.press("Escape");
+  await page.mouse.move(drawn.x, drawn.y);
+  await sees(page, right, YELLOW);
+  const there = await seenAt(page, ines, right.x, right.y);
+  await drag(page, straight({ x: drawn.x, y: 420 }, { x: drawn.x + 60, y: 420 }, 4));
+  const later = await seenAt(page, ines, drawn.x + 30, 420);
+  await sees(ines, later, [0, 0, 0]);
+  expect(
+    apart(pixel(await ines.screenshot({ scale: "css" }), Math.round(there.x), Math.round(there.y)), PAPER),
+  ).toBeLessThan(12);
+  await page.keyboard.press("Escape");
+  await expect(page.locator("#row-aids")).toBeHidden();
+});

@@ -1,0 +1,146 @@
+// @ts-check
+// Aids: their key and panel, and what the row shows of those in use.
+
+import { el, input, select } from "../page.js";
+import { closePanels, panel } from "../panels/panels.js";
+
+/** @import { Aids, Glass, LaserLook, RingLook, Rgb } from "../../glass/glass.js" */
+/** @import { Hand } from "../input/hand.js" */
+/** @import { Settings } from "../settings.js" */
+/** @import { Kind } from "../../glass/glass.js" */
+
+/** @param {Rgb} colour */
+const code = ({ r, g, b }) => `${r},${g},${b}`;
+/** Lengths are shown in CSS pixels of a stage 1280 wide, of which a glass unit is two thirds. */
+const UNIT = 2 / 3;
+
+/**
+ * @param {{ glass: Glass, hand: Hand, settings: Settings, take: (tool: Kind) => void }} stage
+ */
+export function prepareAids({ glass, hand, settings, take }) {
+  panel("aids", "aids-panel");
+  const colours = /** @type {[string, Rgb][]} */ ([...glass.palette(), ["White", { r: 255, g: 255, b: 255 }]]);
+
+  /** Those in use, the one whose settings the row shows at the end. @type {("laser" | "ring")[]} */
+  let inUse = [];
+  const laser = () => take(hand.holds("laser") ? "pen" : "laser");
+  const ring = () => hand.take({ ring: !hand.held.ring });
+  /** Puts away the aid that was taken or looked at last; `false` when there is none. */
+  function putAway() {
+    const last = inUse.at(-1);
+    if (!last) return false;
+    (last === "laser" ? laser : ring)();
+    return true;
+  }
+  el("aid-away").addEventListener("click", putAway);
+
+  for (const [id, toggle] of /** @type {const} */ ([
+    ["laser", laser],
+    ["ring", ring],
+  ])) {
+    el(id).addEventListener("click", () => {
+      toggle();
+      closePanels();
+    });
+    el(`row-${id}`).addEventListener("click", () => {
+      inUse = [...inUse.filter((aid) => aid !== id), id];
+      showRow();
+    });
+  }
+  hand.changed(({ ring }) => {
+    const now = { laser: hand.holds("laser"), ring };
+    inUse = inUse.filter((aid) => now[aid]);
+    for (const aid of /** @type {const} */ (["laser", "ring"])) {
+      if (now[aid] && !inUse.includes(aid)) inUse.push(aid);
+      el(aid).setAttribute("aria-pressed", `${now[aid]}`);
+    }
+    el("aids").setAttribute("aria-pressed", `${inUse.length > 0}`);
+    showRow();
+  });
+
+  /** Those in use, and the settings of one. */
+  function showRow() {
+    el("row-aids").hidden = inUse.length === 0;
+    for (const aid of /** @type {const} */ (["laser", "ring"])) {
+      const shown = inUse.at(-1) === aid;
+      el(`row-${aid}`).hidden = !inUse.includes(aid);
+      el(`row-${aid}`).setAttribute("aria-expanded", `${shown}`);
+      el(`${aid}-set`).hidden = !shown;
+    }
+  }
+
+  // ---- How they are set ------------------------------------------------------------------------
+
+  /** @param {(aids: Aids) => void} change */
+  const set = (change) => settings.change((s) => change(/** @type {Aids} */ (s.aids)));
+
+  /**
+   * @param {string} id
+   * @param {(aids: Aids) => { colour?: Rgb }} look
+   */
+  function colourOf(id, look) {
+    const list = select(id);
+    list.append(...colours.map(([name, colour]) => new Option(name, code(colour))));
+    list.addEventListener("change", () => set((aids) => (look(aids).colour = colours[list.selectedIndex][1])));
+    return () => {
+      const { colour } = look(settings.now.aids);
+      if (colour) list.value = code(colour);
+    };
+  }
+
+  /**
+   * @param {string} id
+   * @param {(aids: Aids) => number} get
+   * @param {(aids: Aids, v: number) => void} put
+   * @param {(v: number) => string} words
+   */
+  function slider(id, get, put, words) {
+    const field = input(id);
+    field.addEventListener("input", () => set((aids) => put(aids, field.valueAsNumber)));
+    return () => {
+      field.valueAsNumber = get(settings.now.aids);
+      el(`${id}-shown`).textContent = words(field.valueAsNumber);
+    };
+  }
+  const pixels = (/** @type {number} */ v) => `${Math.round(v * UNIT)} px`;
+  const percent = (/** @type {number} */ v) => `${v} %`;
+  const ofLaser = (/** @type {Aids} */ aids) => /** @type {Required<LaserLook>} */ (aids.laser);
+  const ofRing = (/** @type {Aids} */ aids) => /** @type {Required<RingLook>} */ (aids.ring);
+  const shows = [
+    colourOf("laser-colour", ofLaser),
+    slider(
+      "laser-size",
+      (a) => ofLaser(a).size,
+      (a, v) => (ofLaser(a).size = v),
+      pixels,
+    ),
+    colourOf("ring-colour", ofRing),
+    slider(
+      "ring-diameter",
+      (a) => ofRing(a).diameter,
+      (a, v) => (ofRing(a).diameter = v),
+      pixels,
+    ),
+    slider(
+      "ring-width",
+      (a) => ofRing(a).width,
+      (a, v) => (ofRing(a).width = v),
+      pixels,
+    ),
+    slider(
+      "ring-opacity",
+      (a) => Math.round(ofRing(a).opacity * 100),
+      (a, v) => (ofRing(a).opacity = v / 100),
+      percent,
+    ),
+    () => el("ring-filled").setAttribute("aria-pressed", `${ofRing(settings.now.aids).filled}`),
+    () => (input("aids-told").checked = settings.now.aids.told ?? true),
+  ];
+  el("ring-filled").addEventListener("click", () => set((aids) => (ofRing(aids).filled = !ofRing(aids).filled)));
+  el("ring-plain").addEventListener("click", () => set((aids) => (aids.ring = {})));
+  input("aids-told").addEventListener("change", () => set((aids) => (aids.told = input("aids-told").checked)));
+  const show = () => shows.forEach((one) => one());
+  settings.changed(show);
+  show();
+  return { laser: () => take("laser"), ring, putAway };
+}
