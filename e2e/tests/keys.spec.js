@@ -180,9 +180,9 @@ test("settings made elsewhere meanwhile stay, and an open stage hears of them", 
   await laptop.getByRole("button", { name: "Keep" }).click();
   await expect(page.locator("body.edge-left")).toBeVisible();
   // The stage sets something else: the laptop's settings stay.
-  await page.locator("#more").click();
+  await page.keyboard.press("e");
   const kept = page.waitForResponse((r) => r.url().endsWith("/settings/kept"));
-  await page.locator("[data-eraser='40']").click();
+  await page.getByRole("button", { name: "Large" }).click();
   await kept;
   await laptop.reload();
   await expect(laptop.getByLabel("moves the picture")).toBeChecked();

@@ -32,6 +32,7 @@ import { Refresh } from "./picture/refresh.js";
 import { prepareAids } from "./rail/aids.js";
 import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
+import { prepareInHand } from "./rail/in_hand.js";
 import { isLocked, prepareRail } from "./rail/rail.js";
 import { prepareRow } from "./rail/row.js";
 import { prepareShapes } from "./rail/shapes.js";
@@ -290,6 +291,7 @@ const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glas
 const divider = prepareDivider({ glass, act });
 const help = new HelpSheet(glass, settings);
 prepareShapes({ glass, wasm, hand });
+prepareInHand({ hand, settings });
 const aids = prepareAids({ glass, hand, settings, take: tools.take });
 prepareFullScreen();
 panel("people", "people-panel");

@@ -1,5 +1,5 @@
 // @ts-check
-// The panel of what is seldom wanted: marks as files, the room, the eraser's size.
+// The panel of what is seldom wanted: marks as files, the room.
 
 import { ask, say } from "../messages.js";
 import { el, input } from "../page.js";
@@ -46,11 +46,5 @@ export function prepareMore({ lesson, settings, backdrop, read }) {
         settings.change(({ room }) => (room[name] = Number(input(id).value) * unit));
       else show();
     });
-  }
-  for (const key of document.querySelectorAll("[data-eraser]")) {
-    const size = Number(/** @type {HTMLElement} */ (key).dataset.eraser);
-    key.addEventListener("click", () => settings.change((s) => (s.eraser = size)));
-    settings.changed(() => key.setAttribute("aria-pressed", `${settings.now.eraser === size}`));
-    key.setAttribute("aria-pressed", `${settings.now.eraser === size}`);
   }
 }

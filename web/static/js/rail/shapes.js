@@ -49,20 +49,14 @@ export function prepareShapes({ glass, wasm, hand }) {
   });
   el("signs").append(...signs);
 
-  const lines = [...document.querySelectorAll("[data-dash]")];
-  lines.forEach((key, i) => key.addEventListener("click", () => hand.take({ dash: i })));
-  el("filled").addEventListener("click", () => hand.take({ filled: !hand.held.filled }));
-
   function fillCounter() {
     const counter = signs[signs.length - 1]?.querySelector("span");
     if (counter) counter.textContent = `counter: ${glass.next_number()} next`;
   }
 
-  hand.changed(({ touching, tool, figure, sign, dash, filled }) => {
+  hand.changed(({ touching, tool, figure, sign }) => {
     figures.forEach((key, i) => key.setAttribute("aria-pressed", `${tool === "shape" && i === figure}`));
     signs.forEach((key, i) => key.setAttribute("aria-pressed", `${tool === "stamp" && i === sign}`));
-    lines.forEach((key, i) => key.setAttribute("aria-pressed", `${i === dash}`));
-    el("filled").setAttribute("aria-pressed", `${filled}`);
     const key = el("shapes");
     const holds = !touching && (tool === "shape" || tool === "stamp");
     key.setAttribute("aria-pressed", `${holds}`);
