@@ -3,6 +3,7 @@
 use bozzetto_core::aids::laser::{CORE, LASTS, LaserLook, RIM, SIZES};
 use bozzetto_core::aids::pointing::{Pointers, Pointing};
 use bozzetto_core::aids::ring::RingLook;
+use bozzetto_core::aids::ripple::{Press, Ripple};
 use bozzetto_core::display::colour::{LINE_CONTRAST, OKABE_ITO, Rgb};
 use bozzetto_core::display::{DisplayList, Item};
 use bozzetto_core::geometry::frames::{Glass, Point, Rect};
@@ -125,6 +126,38 @@ fn it_is_said_again_until_it_is_gone() {
     there.tick(18_600.0, AuthorId(3));
     there.tick(19_000.0, AuthorId(3));
     assert!(there.is_clear());
+}
+
+/// Kinds of presses are told apart by shape, and half a second later there is nothing.
+#[test]
+fn presses_differ_in_shape_and_are_gone() {
+    let outlines = |press| {
+        let mut pointers = Pointers::default();
+        pointers.take(
+            ME,
+            &Pointing::Ripple(Ripple {
+                press,
+                at: Spot::new(Point::new(200.0, 200.0)),
+                colour: LaserLook::default().colour,
+            }),
+        );
+        pointers.tick(100.0, ME);
+        assert_eq!(pointers.tick(200.0, ME), Some(0.0));
+        let mut list = DisplayList::default();
+        pointers.paint(&mut list);
+        pointers.tick(600.0, ME);
+        assert!(pointers.is_clear());
+        let fills = list.each().filter_map(|item| match item {
+            Item::Fill { path, .. } => Some(path.verbs.len()),
+            _ => None,
+        });
+        fills.collect::<Vec<_>>()
+    };
+    let [first, second, double] = [Press::First, Press::Second, Press::Double].map(outlines);
+    assert_eq!((first.len(), second.len(), double.len()), (3, 3, 6));
+    // A square is two polygons of four corners; rings are curves.
+    assert_eq!(second, [10; 3]);
+    assert_ne!(first, second);
 }
 
 /// What a stranger's program could send is put right or refused.

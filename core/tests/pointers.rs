@@ -116,6 +116,7 @@ impl Stage {
                 Effect::Point(Pointing::NoLaser) => self.points.0 = false,
                 Effect::Point(Pointing::Ring { .. }) => self.points.1 = true,
                 Effect::Point(Pointing::NoRing) => self.points.1 = false,
+                Effect::Point(Pointing::Ripple(_)) => {}
             }
         }
         result
@@ -256,6 +257,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
             // A counter goes on from the highest number in view: that is what it is for.
             sign,
             ring: sign % 2 == 0,
+            ripples: sign % 3 == 0,
             locked: false,
         },
     )

@@ -10,6 +10,7 @@ use std::sync::Arc;
 use bozzetto_core::aids::laser::LaserLook;
 use bozzetto_core::aids::pointing::Pointing;
 use bozzetto_core::aids::ring::RingLook;
+use bozzetto_core::aids::ripple::{Press, Ripple};
 use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::geometry::frames::{Map, Point, Rect};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
@@ -238,7 +239,7 @@ fn welcome(start: Start, state: State) -> FromServer {
 }
 
 /// Everything that one can point with.
-fn pointings() -> [Pointing; 4] {
+fn pointings() -> [Pointing; 5] {
     let places = Points(vec![InkPoint::new(Point::new(10.0, 20.0), 20.0)]);
     let colour = LaserLook::default().colour;
     [
@@ -249,6 +250,11 @@ fn pointings() -> [Pointing; 4] {
             at: Spot::new(Point::new(10.0, 20.0)),
         },
         Pointing::NoRing,
+        Pointing::Ripple(Ripple {
+            press: Press::Double,
+            at: Spot::new(Point::new(10.0, 20.0)),
+            colour,
+        }),
     ]
 }
 

@@ -131,3 +131,62 @@ test("a ring goes along with the pointer, as it is set, and can be kept to the s
   await page.keyboard.press("Escape");
   await expect(page.locator("#row-aids")).toBeHidden();
 });
+
+test("presses spread on every screen, on pages that hands reach too, and are gone", async ({ page, browser }) => {
+  /** Counts the frames in which there is anything on the canvas of aids, and keeps how far it reached. */
+  const count = () => {
+    const seen = { frames: 0, widest: 0, clear: true };
+    Object.assign(window, { seen });
+    const look = () => {
+      const canvas = /** @type {HTMLCanvasElement | null} */ (document.getElementById("aids-above"));
+      const context = canvas?.width ? canvas.getContext("2d") : null;
+      if (canvas && context) {
+        const { data, width } = context.getImageData(0, 0, canvas.width, canvas.height);
+        let [left, right] = [width, -1];
+        for (let i = 3; i < data.length; i += 4)
+          if (data[i]) {
+            left = Math.min(left, (i >> 2) % width);
+            right = Math.max(right, (i >> 2) % width);
+          }
+        seen.clear = right < 0;
+        seen.frames += seen.clear ? 0 : 1;
+        seen.widest = Math.max(seen.widest, right - left);
+      }
+      requestAnimationFrame(look);
+    };
+    requestAnimationFrame(look);
+  };
+  await page.addInitScript(count);
+  await startNow(page, server.base);
+  const ines = await follow(browser, page, "Ines", { before: count });
+  /** @param {import("@playwright/test").Page} one */
+  const seen = (one) => one.evaluate(() => /** @type {any} */ (window).seen);
+  const spreads = async () => {
+    for (const one of [page, ines]) {
+      await expect.poll(async () => (await seen(one)).frames).toBeGreaterThan(1);
+      await expect.poll(async () => (await seen(one)).clear).toBe(true);
+      // It has spread over more than 40 CSS pixels.
+      expect((await seen(one)).widest).toBeGreaterThan(40);
+      await one.evaluate(() => Object.assign(/** @type {any} */ (window).seen, { frames: 0, widest: 0 }));
+    }
+  };
+  await page.keyboard.press("i");
+  await page.mouse.click(500, 300);
+  await spreads();
+  await page.mouse.click(500, 300, { button: "right" });
+  await spreads();
+  // In Touch, hands reach a page: it tells where they press.
+  await page
+    .locator("#picture-file")
+    .setInputFiles([
+      {
+        name: "Lights.html",
+        mimeType: "text/html",
+        buffer: Buffer.from("<!doctype html><title>Lights</title><h1>Lights</h1>"),
+      },
+    ]);
+  await page.frameLocator("#beneath iframe").locator("html[data-bozzetto=bridged]").waitFor();
+  await page.locator("#touch").click();
+  await page.mouse.click(500, 300);
+  await spreads();
+});

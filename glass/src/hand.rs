@@ -1,5 +1,6 @@
 //! What the hand does on the glass: pointers become what core's tools want done.
 
+use bozzetto_core::aids::ripple::Press;
 use bozzetto_core::edit::select::Pull;
 use bozzetto_core::edit::selection::{Pulled, Selection};
 use bozzetto_core::geometry::grip::Grip;
@@ -115,6 +116,24 @@ impl Glass {
     pub fn pointer_cancelled(&mut self, id: i32) {
         self.at_desk(|router, desk| router.cancel(desk, id));
         self.stale.changed = true;
+    }
+
+    /// A pointer is at (x, y) where no tool hears of it: on a page that hands reach, or with a mouse's other
+    /// button. It presses nothing (0), or with the first (1) or the other button (2).
+    pub fn points(&mut self, x: f64, y: f64, t: f64, press: u8) {
+        let press = match press {
+            1 => Some(Press::First),
+            2 => Some(Press::Second),
+            _ => None,
+        };
+        for sample in self.samples(&[x, y, 0.0, t]) {
+            self.at_desk(|router, desk| router.points(desk, sample, press));
+        }
+    }
+
+    /// Whether nothing is to move that need not.
+    pub fn set_still(&mut self, still: bool) {
+        self.picture.pointers.still = still;
     }
 
     /// No pointer is over the glass any more.

@@ -1,11 +1,12 @@
 //! Aids: what steers attention. They lie over everything and leave no mark.
 //!
-//! What is of the moment is [`pointing`]: a [laser](laser) dot, a [ring](ring) round the pointer. It is told
-//! and not kept.
+//! What is of the moment is [`pointing`]: a [laser](laser) dot, a [ring](ring) round the pointer,
+//! [ripples](ripple) of presses. It is told and not kept.
 
 pub mod laser;
 pub mod pointing;
 pub mod ring;
+pub mod ripple;
 
 use serde::{Deserialize, Serialize};
 

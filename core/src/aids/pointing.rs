@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::laser::{self, Trail};
 use super::ring::RingLook;
+use super::ripple::{self, Ripple};
 use crate::display::DisplayList;
 use crate::display::colour::Rgb;
 use crate::geometry::frames::{Glass, Point, Rect};
@@ -23,6 +24,8 @@ const AGAIN: f64 = 1000.0;
 const GONE: f64 = 3500.0;
 /// The most places in one message: what a pen reports in a second.
 const MOST: usize = 400;
+/// The most presses of one that are shown at once.
+const MOST_RIPPLES: usize = 20;
 
 /// What somebody points with, since it was last told. Places are in glass units.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
@@ -35,6 +38,8 @@ pub enum Pointing {
     Ring { look: RingLook, at: Spot },
     /// There is no ring any more.
     NoRing,
+    /// Something was pressed.
+    Ripple(Ripple),
 }
 
 impl Pointing {
@@ -55,6 +60,10 @@ impl Pointing {
                 check_points(&Points(vec![InkPoint::new(at.position(), look.width)]))?;
                 Ok(Pointing::Ring { look, at })
             }
+            Pointing::Ripple(Ripple { at, .. }) => {
+                check_points(&Points(vec![InkPoint::new(at.position(), 1.0)]))?;
+                Ok(self)
+            }
             Pointing::NoLaser | Pointing::NoRing => Ok(self),
         }
     }
@@ -71,6 +80,8 @@ struct Pointed {
     /// The last place of a laser dot that is lit.
     dot: Option<(Rgb, InkPoint)>,
     ring: Option<(RingLook, Spot)>,
+    /// With when they were pressed; `None` for since the last tick.
+    ripples: Vec<(Ripple, Option<f64>)>,
     /// When they were last heard of; `None` for since the last tick.
     heard: Option<f64>,
 }
@@ -78,11 +89,27 @@ struct Pointed {
 impl Pointed {
     fn bounds(&self) -> Rect<Glass> {
         let ring = self.ring.map(|(look, at)| look.bounds(on_glass(at)));
-        self.laser.bounds().union(&ring.unwrap_or(Rect::EMPTY))
+        let first = self.laser.bounds().union(&ring.unwrap_or(Rect::EMPTY));
+        let ripples = self.ripples.iter().map(|(ripple, _)| ripple.bounds());
+        ripples.fold(first, |all, one| all.union(&one))
+    }
+
+    /// Whether it looks the same until more is told.
+    fn rests(&self) -> bool {
+        self.laser.rests() && self.ripples.is_empty()
+    }
+
+    fn tick(&mut self, now: f64) {
+        self.laser.tick(now);
+        for (_, pressed) in &mut self.ripples {
+            pressed.get_or_insert(now);
+        }
+        let lasts = |pressed: Option<f64>| pressed.is_none_or(|t| now - t < ripple::LASTS);
+        self.ripples.retain(|(_, pressed)| lasts(*pressed));
     }
 
     fn is_over(&self) -> bool {
-        self.laser.is_over() && self.ring.is_none()
+        self.laser.is_over() && self.ring.is_none() && self.ripples.is_empty()
     }
 }
 
@@ -92,6 +119,8 @@ pub struct Pointers {
     each: BTreeMap<AuthorId, Pointed>,
     damage: Option<Rect<Glass>>,
     now: f64,
+    /// Nothing is to move that need not.
+    pub still: bool,
 }
 
 impl Pointers {
@@ -116,6 +145,10 @@ impl Pointers {
             }
             Pointing::Ring { look, at } => one.ring = Some((*look, *at)),
             Pointing::NoRing => one.ring = None,
+            Pointing::Ripple(ripple) if one.ripples.len() < MOST_RIPPLES => {
+                one.ripples.push((*ripple, None));
+            }
+            Pointing::Ripple(_) => {}
         }
         let after = one.bounds();
         self.invalidate(before.union(&after));
@@ -134,8 +167,8 @@ impl Pointers {
                 one.laser.put_out();
                 (one.dot, one.ring) = (None, None);
             }
-            let rested = one.laser.rests();
-            one.laser.tick(now);
+            let rested = one.rests();
+            one.tick(now);
             if !rested {
                 wait = Some(0.0);
             } else if !one.is_over() && wait.is_none() {
@@ -193,6 +226,9 @@ impl Pointers {
             look.paint(on_glass(at), list);
         }
         for one in self.each.values() {
+            for (ripple, pressed) in &one.ripples {
+                ripple.paint(self.now - pressed.unwrap_or(self.now), self.still, list);
+            }
             one.laser.paint(self.now, list);
         }
     }

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use super::laser::{CORE, RIM, circle};
 use super::within;
 use crate::display::colour::Rgb;
-use crate::display::{Blend, DisplayList};
+use crate::display::{Blend, DisplayList, Path};
 use crate::geometry::frames::{Glass, Point, Rect};
 
 /// How large it may be across, and how wide its line, in glass units.
@@ -67,7 +67,7 @@ impl RingLook {
 
     /// Draws it round a place.
     pub fn paint(&self, at: Point<Glass>, list: &mut DisplayList) {
-        let (radius, half) = (self.diameter / 2.0, self.width / 2.0);
+        let radius = self.diameter / 2.0;
         let opacity = self.opacity as f32;
         if self.filled {
             list.fade(
@@ -77,16 +77,31 @@ impl RingLook {
                 opacity * 0.3,
             );
         }
-        for (half, colour) in [
-            (half + 2.0 * EDGE, RIM),
-            (half + EDGE, CORE),
-            (half, self.colour),
-        ] {
-            let mut ring = circle(at, radius + half, false);
-            if radius > half {
-                ring.append(&circle(at, radius - half, true));
-            }
-            list.fade(ring, colour, Blend::Over, opacity);
+        let line = (radius, self.width);
+        in_three_tones(list, line, (self.colour, opacity), |radius, hole| {
+            circle(at, radius, hole)
+        });
+    }
+}
+
+/// Draws a line round something, `radius` from its middle and `width` wide, with a light and a dark edge.
+/// `shape` gives what lies within so far of the middle, or the hole of it.
+pub(super) fn in_three_tones(
+    list: &mut DisplayList,
+    (radius, width): (f64, f64),
+    (colour, opacity): (Rgb, f32),
+    shape: impl Fn(f64, bool) -> Path,
+) {
+    let half = width / 2.0;
+    for (half, colour) in [
+        (half + 2.0 * EDGE, RIM),
+        (half + EDGE, CORE),
+        (half, colour),
+    ] {
+        let mut line = shape(radius + half, false);
+        if radius > half {
+            line.append(&shape(radius - half, true));
         }
+        list.fade(line, colour, Blend::Over, opacity);
     }
 }

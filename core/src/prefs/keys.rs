@@ -27,12 +27,13 @@ pub enum Deed {
     NewPage,
     Laser,
     Ring,
+    Ripples,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 18] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 19] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -42,6 +43,7 @@ impl Deed {
         (Deed::Text, "Text", "t"),
         (Deed::Laser, "Laser", "q"),
         (Deed::Ring, "Pointer ring", "a"),
+        (Deed::Ripples, "Ripples of presses", "i"),
         (Deed::Freeze, "Freeze the picture, or let it go on", "f"),
         (Deed::Note, "A board for a note; again: back", "n"),
         (Deed::NewPage, "A new page of the board", "+"),
@@ -66,6 +68,7 @@ impl Deed {
             | Deed::Text
             | Deed::Laser
             | Deed::Ring
+            | Deed::Ripples
             | Deed::Freeze => true,
             Deed::Touch
             | Deed::Box

@@ -40,6 +40,8 @@ pub struct InHand {
     pub sign: usize,
     /// A ring goes round what points.
     pub ring: bool,
+    /// Each press spreads.
+    pub ripples: bool,
     /// The child lock is on: nothing is moved or enlarged.
     pub locked: bool,
 }

@@ -4,6 +4,7 @@
 //! finger that holds another's figure even. A polyline goes on without any, until it is said to be done.
 
 use crate::aids::pointing::Pointing;
+use crate::aids::ripple::{self, Press, Ripple};
 use crate::geometry::frames::{Glass, Point};
 use crate::ink::curve::Spot;
 use crate::ink::pen::{Device, Sample};
@@ -55,6 +56,8 @@ pub struct Router {
     lit: bool,
     /// There is a ring round what points.
     ringed: bool,
+    /// Where and when something was pressed last.
+    pressed: Option<Sample>,
 }
 
 impl Router {
@@ -81,7 +84,7 @@ impl Router {
         if !self.admits(at.device, at.sample.t) {
             return;
         }
-        self.ring(desk, at.sample);
+        self.points(desk, at.sample, Some(Press::First));
         let mut sessions = self.sessions.iter_mut();
         if let Some(session) = sessions.find(|s| s.tool.joins(desk, at)) {
             session.pointers.push(at.id);
@@ -105,7 +108,7 @@ impl Router {
             self.pen_seen(desk, last.t);
         }
         self.hovers = None;
-        self.ring(desk, *last);
+        self.points(desk, *last, None);
         let mut sessions = self.sessions.iter_mut();
         if let Some(session) = sessions.find(|s| s.pointers.contains(&motion.id)) {
             return session.tool.moved(desk, motion);
@@ -143,8 +146,25 @@ impl Router {
         self.unring(desk);
     }
 
-    /// The ring goes along with what points, if there is to be one.
-    fn ring(&mut self, desk: &mut Desk, sample: Sample) {
+    /// A pointer is here, and perhaps presses something; also where no tool hears of it: on a page that
+    /// hands reach, or with a mouse's other button. The ring goes along, and the press spreads, if they are
+    /// to.
+    pub fn points(&mut self, desk: &mut Desk, sample: Sample, press: Option<Press>) {
+        if let Some(press) = press
+            && desk.in_hand.ripples
+        {
+            let before = self.pressed.replace(sample);
+            let double = press == Press::First
+                && before.is_some_and(|before| {
+                    sample.t - before.t < ripple::DOUBLE.0
+                        && sample.at.distance(before.at) < ripple::DOUBLE.1
+                });
+            desk.want(Effect::Point(Pointing::Ripple(Ripple {
+                press: if double { Press::Double } else { press },
+                at: Spot::new(sample.at),
+                colour: desk.settings.aids.ring.colour,
+            })));
+        }
         if desk.in_hand.ring {
             self.ringed = true;
             let look = desk.settings.aids.ring;

@@ -47,5 +47,17 @@
       });
     });
   }
+  // Where hands point, for the ring round the pointer and the ripples of presses.
+  for (const type of /** @type {const} */ (["pointermove", "pointerdown"])) {
+    addEventListener(
+      type,
+      (e) => {
+        const press = type === "pointermove" ? 0 : e.button === 2 ? 2 : e.button === 0 ? 1 : 0;
+        tell({ kind: "points", press, x: e.clientX, y: e.clientY });
+      },
+      { passive: true },
+    );
+  }
+  root.addEventListener("pointerleave", () => tell({ kind: "left" }));
   root.dataset.bozzetto = "bridged";
 })();

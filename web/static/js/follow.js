@@ -26,6 +26,7 @@ const mount = el("mount");
 
 // ---- The picture -----------------------------------------------------------------------------
 
+glass.set_still(matchMedia("(prefers-reduced-motion: reduce)").matches);
 const refresh = new Refresh(glass, showFrame);
 const beneath = new Beneath({
   glass,

@@ -52,6 +52,7 @@ const area = () => shownArea;
 
 // ---- The picture -----------------------------------------------------------------------------
 
+glass.set_still(matchMedia("(prefers-reduced-motion: reduce)").matches);
 const refresh = new Refresh(glass, showFrame);
 const settings = new Settings(glass, document.body.dataset.settings ?? "{}");
 const keeping = new Keeping(lesson);
@@ -365,6 +366,7 @@ const deeds = {
   text: (key) => hand.lend(key, () => tools.take("text"), true),
   laser: (key) => hand.lend(key, aids.laser, true),
   ring: (key) => hand.lend(key, aids.ring, true),
+  ripples: (key) => hand.lend(key, aids.ripples, true),
   box: openBox,
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),

@@ -16,6 +16,7 @@ export const FIRST = {
   dash: 0,
   sign: 0,
   ring: false,
+  ripples: false,
   locked: false,
 };
 
@@ -70,7 +71,7 @@ export class Hand {
     const { lent } = this;
     if (!lent || (key !== undefined && lent.key !== key)) return;
     this.lent = null;
-    const { touching, tool, ring } = lent.before;
-    if (!lent.stays || lent.used || performance.now() - lent.since > LONG) this.take({ touching, tool, ring });
+    const { touching, tool, ring, ripples } = lent.before;
+    if (!lent.stays || lent.used || performance.now() - lent.since > LONG) this.take({ touching, tool, ring, ripples });
   }
 }

@@ -8,6 +8,8 @@
 const DEVICES = { mouse: 0, pen: 1, touch: 2 };
 /** The bit of a pen's other end in an event's buttons. */
 const ERASER_BUTTON = 32;
+/** A mouse's other button. */
+const OTHER_BUTTON = 2;
 /** What is held or true while a pointer does something, as `glass` takes it. */
 const EVEN = 1;
 const CENTRED = 2;
@@ -55,9 +57,14 @@ export function listenToPointers({ sheet, glass, grips = [], began, done, scroll
   /** @param {HTMLElement} element @param {string} [grip] */
   const listen = (element, grip) => {
     element.addEventListener("pointerdown", (e) => {
+      find();
+      if (e.button === OTHER_BUTTON) {
+        const [x, y, , t] = sample(e);
+        glass.points(x, y, t, 2);
+        done();
+      }
       if (e.button !== 0 && !(e.buttons & ERASER_BUTTON)) return;
       e.preventDefault();
-      find();
       if (!glass.admits(device(e), e.timeStamp)) return;
       // Keys have no pointer to be captured.
       if (e.isTrusted) element.setPointerCapture(e.pointerId);

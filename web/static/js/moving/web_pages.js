@@ -43,6 +43,8 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     told.count += 1;
     if (told.count > FLOOD) return stop(live);
     if (what.bozzetto === "key") return keyFrom(live, what, e.timeStamp);
+    if (what.bozzetto === "left" && touching()) return act(() => glass.pointer_left());
+    if (what.bozzetto === "points" && touching()) return pointsFrom(live, what, e.timeStamp);
     if (what.bozzetto === "scrolled") told.scrolled = what;
     if (what.bozzetto === "zoom") {
       told.by *= Math.min(Math.max(number(what.by), 0.5), 2);
@@ -90,12 +92,29 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     act(() => glass.scrolled(pane.id, file, number(told.x), number(told.y)));
   }
 
-  /** @param {Pane} pane @param {any} told @param {number} by */
-  function takeZoom(pane, told, by) {
+  /** Where something that a page tells of is in the picture area. @param {Pane} pane @param {any} told */
+  function placeOf(pane, told) {
     const at = glass.lies(pane.id, new Float64Array([0, 0, 1, 1]));
     const x = (at[0] + (pane.scroll[0] + number(told.x)) * pane.scale) * beneath.css;
     const y = (at[1] + (pane.scroll[1] + number(told.y)) * pane.scale) * beneath.css;
+    return { x, y };
+  }
+
+  /** @param {Pane} pane @param {any} told @param {number} by */
+  function takeZoom(pane, told, by) {
+    const { x, y } = placeOf(pane, told);
     act(() => glass.zoom_by(Math.min(Math.max(by, 0.5), 2), x, y));
+  }
+
+  /**
+   * Where hands point in a page. What it pretends does no harm: a ring or a ripple, if they are wanted.
+   * @param {HTMLIFrameElement} live @param {any} told @param {number} now
+   */
+  function pointsFrom(live, told, now) {
+    const pane = beneath.panes.find((p) => p.served && beneath.holder(p.id).live === live);
+    if (!pane) return;
+    const { x, y } = placeOf(pane, told);
+    act(() => glass.points(x, y, now, number(told.press)));
   }
 
   /**

@@ -9,6 +9,9 @@ import { closePanels, panel } from "../panels/panels.js";
 /** @import { Settings } from "../settings.js" */
 /** @import { Kind } from "../../glass/glass.js" */
 
+/** @typedef {"laser" | "ring" | "ripples"} Aid */
+const ALL = /** @type {const} */ (["laser", "ring", "ripples"]);
+
 /** @param {Rgb} colour */
 const code = ({ r, g, b }) => `${r},${g},${b}`;
 /** Lengths are shown in CSS pixels of a stage 1280 wide, of which a glass unit is two thirds. */
@@ -21,25 +24,24 @@ export function prepareAids({ glass, hand, settings, take }) {
   panel("aids", "aids-panel");
   const colours = /** @type {[string, Rgb][]} */ ([...glass.palette(), ["White", { r: 255, g: 255, b: 255 }]]);
 
-  /** Those in use, the one whose settings the row shows at the end. @type {("laser" | "ring")[]} */
+  /** Those in use, the one whose settings the row shows at the end. @type {Aid[]} */
   let inUse = [];
   const laser = () => take(hand.holds("laser") ? "pen" : "laser");
   const ring = () => hand.take({ ring: !hand.held.ring });
+  const ripples = () => hand.take({ ripples: !hand.held.ripples });
+  const toggles = { laser, ring, ripples };
   /** Puts away the aid that was taken or looked at last; `false` when there is none. */
   function putAway() {
     const last = inUse.at(-1);
     if (!last) return false;
-    (last === "laser" ? laser : ring)();
+    toggles[last]();
     return true;
   }
   el("aid-away").addEventListener("click", putAway);
 
-  for (const [id, toggle] of /** @type {const} */ ([
-    ["laser", laser],
-    ["ring", ring],
-  ])) {
+  for (const id of ALL) {
     el(id).addEventListener("click", () => {
-      toggle();
+      toggles[id]();
       closePanels();
     });
     el(`row-${id}`).addEventListener("click", () => {
@@ -47,10 +49,10 @@ export function prepareAids({ glass, hand, settings, take }) {
       showRow();
     });
   }
-  hand.changed(({ ring }) => {
-    const now = { laser: hand.holds("laser"), ring };
+  hand.changed(({ ring, ripples }) => {
+    const now = { laser: hand.holds("laser"), ring, ripples };
     inUse = inUse.filter((aid) => now[aid]);
-    for (const aid of /** @type {const} */ (["laser", "ring"])) {
+    for (const aid of ALL) {
       if (now[aid] && !inUse.includes(aid)) inUse.push(aid);
       el(aid).setAttribute("aria-pressed", `${now[aid]}`);
     }
@@ -61,11 +63,12 @@ export function prepareAids({ glass, hand, settings, take }) {
   /** Those in use, and the settings of one. */
   function showRow() {
     el("row-aids").hidden = inUse.length === 0;
-    for (const aid of /** @type {const} */ (["laser", "ring"])) {
+    for (const aid of ALL) {
       const shown = inUse.at(-1) === aid;
       el(`row-${aid}`).hidden = !inUse.includes(aid);
       el(`row-${aid}`).setAttribute("aria-expanded", `${shown}`);
-      el(`${aid}-set`).hidden = !shown;
+      const set = document.getElementById(`${aid}-set`);
+      if (set) set.hidden = !shown;
     }
   }
 
@@ -142,5 +145,5 @@ export function prepareAids({ glass, hand, settings, take }) {
   const show = () => shows.forEach((one) => one());
   settings.changed(show);
   show();
-  return { laser: () => take("laser"), ring, putAway };
+  return { laser: () => take("laser"), ring, ripples, putAway };
 }
