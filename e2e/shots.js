@@ -80,6 +80,15 @@ await page.locator(".proof").getByRole("button", { name: "Hand out" }).click();
 await page.locator(".proof").getByRole("button", { name: "Take back" }).waitFor();
 await shot(page, "proof");
 
+await page.keyboard.press("Escape");
+await page.keyboard.press("a");
+await page.keyboard.press("q");
+await page.locator("#aids").click();
+for (let i = 0; i <= 20; i++) await page.mouse.move(420 + i * 6, 320 - i * 5);
+await page.locator("#aids-above").waitFor();
+await shot(page, "aids");
+for (let i = 0; i < 3; i++) await page.keyboard.press("Escape");
+
 const phone = await (
   await browser.newContext({ viewport: { width: 390, height: 844 }, deviceScaleFactor: 2, hasTouch: true })
 ).newPage();

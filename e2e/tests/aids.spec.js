@@ -176,15 +176,13 @@ test("presses spread on every screen, on pages that hands reach too, and are gon
   await page.mouse.click(500, 300, { button: "right" });
   await spreads();
   // In Touch, hands reach a page: it tells where they press.
-  await page
-    .locator("#picture-file")
-    .setInputFiles([
-      {
-        name: "Lights.html",
-        mimeType: "text/html",
-        buffer: Buffer.from("<!doctype html><title>Lights</title><h1>Lights</h1>"),
-      },
-    ]);
+  await page.locator("#picture-file").setInputFiles([
+    {
+      name: "Lights.html",
+      mimeType: "text/html",
+      buffer: Buffer.from("<!doctype html><title>Lights</title><h1>Lights</h1>"),
+    },
+  ]);
   await page.frameLocator("#beneath iframe").locator("html[data-bozzetto=bridged]").waitFor();
   await page.locator("#touch").click();
   await page.mouse.click(500, 300);

@@ -329,6 +329,13 @@ impl Glass {
         }
     }
 
+    /// What is pointed with is kept to the stage from now on.
+    pub(crate) fn stop_telling(&mut self) {
+        for gone in [Pointing::NoLaser, Pointing::NoRing] {
+            self.post.send(&ToServer::Point(gone));
+        }
+    }
+
     /// It is the moment `now`: what is pointed with fades, and is told again. Gives for how long it looks
     /// the same.
     pub(crate) fn show_pointing(&mut self, now: f64) -> Option<f64> {

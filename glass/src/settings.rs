@@ -89,7 +89,11 @@ impl Glass {
 
     /// Takes the settings over; what cannot be is put right.
     pub fn set_settings(&mut self, settings: &Ts<Settings>) -> Result<(), JsError> {
+        let told = self.prefs.settings.aids.told;
         self.prefs.settings = taken(settings)?.settled();
+        if told && !self.prefs.settings.aids.told {
+            self.stop_telling();
+        }
         self.stale.changed = true;
         Ok(())
     }

@@ -108,7 +108,11 @@ impl Router {
             self.pen_seen(desk, last.t);
         }
         self.hovers = None;
-        self.points(desk, *last, None);
+        // A palm that rests on the glass moves too.
+        let meant = |s: &Session| s.pointers.contains(&motion.id);
+        if motion.device != Device::Finger || self.sessions.iter().any(meant) {
+            self.points(desk, *last, None);
+        }
         let mut sessions = self.sessions.iter_mut();
         if let Some(session) = sessions.find(|s| s.pointers.contains(&motion.id)) {
             return session.tool.moved(desk, motion);
@@ -188,6 +192,8 @@ impl Router {
 
     /// What is being done ends here, and is kept.
     pub fn finish(&mut self, desk: &mut Desk) {
+        self.put_out(desk);
+        self.unring(desk);
         self.keep(|session| session.tool.finished(desk));
     }
 

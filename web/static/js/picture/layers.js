@@ -61,6 +61,7 @@ export class Layers {
       const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
       if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
     }
+    for (const number of NAMES.keys()) this.hideClear(number);
     this.glass.set_width(glassWidth);
     this.placeBackdrop();
     // A canvas that got another size is empty: nobody is to see that.
@@ -141,8 +142,13 @@ export class Layers {
       this.toGlass(context);
       print(context, glass, wasm, this.find);
     }
-    if (SELDOM.includes(NAMES[number]) && (added || damage.length === 4))
-      context.canvas.style.visibility = glass.is_clear(number) ? "hidden" : "";
+    if (added || damage.length === 4) this.hideClear(number);
+  }
+
+  /** @param {number} number */
+  hideClear(number) {
+    if (!SELDOM.includes(NAMES[number])) return;
+    this.contexts[number].canvas.style.visibility = this.glass.is_clear(number) ? "hidden" : "";
   }
 }
 
