@@ -104,10 +104,16 @@ test("a ring goes along with the pointer, as it is set, and can be kept to the s
   // Larger, by a slider; the next time too.
   const width = (await page.locator("#glass").boundingBox())?.width ?? 0;
   await page.getByRole("slider", { name: "Diameter of the ring" }).fill("300");
+  await expect(page.getByRole("spinbutton", { name: "Diameter of the ring" })).toHaveValue("300");
   await page.mouse.move(drawn.x, drawn.y);
   const larger = { x: drawn.x - (150 / 1920) * width, y: drawn.y };
   await sees(page, larger, YELLOW);
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  // By number; one that cannot be is put right.
+  const line = page.getByRole("spinbutton", { name: "Line of the ring" });
+  await line.fill("1000");
+  await line.press("Enter");
+  await expect(line).toHaveValue("40");
   await page.getByRole("button", { name: "Plain" }).click();
   await page.mouse.move(drawn.x, drawn.y);
   await sees(page, right, YELLOW);

@@ -10,7 +10,6 @@ pub mod document;
 pub mod inkml;
 mod metadata;
 pub mod picture;
-mod placed;
 pub mod png;
 pub mod raster;
 pub mod sheet_svg;

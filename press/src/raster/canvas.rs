@@ -14,7 +14,7 @@ use hayro::vello_cpu::{self, RasterizerSettings, RenderContext, Resources, Targe
 use resvg::tiny_skia::{Color, FillRule, Paint, PixmapMut, Shader};
 
 use super::clip::Clip;
-use super::{mixed, skia_path, transform};
+use super::skia::{mixed, skia_path, transform};
 
 pub struct Canvas<'a> {
     pixels: PixmapMut<'a>,

@@ -4,7 +4,7 @@ use bozzetto_core::display::Path;
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
 use resvg::tiny_skia::{FillRule, Mask};
 
-use super::{skia_path, transform};
+use super::skia::{skia_path, transform};
 
 /// The part that is drawn on.
 pub struct Clip {

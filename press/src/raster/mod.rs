@@ -1,7 +1,10 @@
 //! Prints a display list into pixels.
 
+mod bands;
 mod canvas;
 mod clip;
+mod placed;
+mod skia;
 mod sources;
 
 use std::collections::HashMap;
@@ -9,16 +12,16 @@ use std::sync::mpsc::sync_channel;
 use std::thread;
 
 use bozzetto_core::capture::Plan;
-use bozzetto_core::display::{Blend, DisplayList, Group, Item, Path, Verb};
+use bozzetto_core::display::{DisplayList, Group, Item};
 use bozzetto_core::geometry::frames::{self, Glass, Map, Point, Rect, Size};
-use resvg::tiny_skia::{
-    BlendMode, FilterQuality, IntSize, PathBuilder, Pixmap, PixmapMut, PixmapPaint, Transform,
-};
+use resvg::tiny_skia::{FilterQuality, IntSize, Pixmap, PixmapMut, PixmapPaint, Transform};
 
 use crate::picture::{Pixels, Shown, Source};
-use crate::{placed, png};
+use crate::png;
+use bands::in_bands;
 use canvas::Canvas;
 use clip::Clip;
+use skia::mixed;
 use sources::{KEPT, at_own_size, place};
 
 /// The planned area as pixels. `None` when there is not enough memory for it.
@@ -279,58 +282,4 @@ fn softened(pixmap: Pixmap, deviation: f32) -> Pixmap {
     let soft = image::imageops::blur(&pixels, deviation).into_raw();
     let size = IntSize::from_wh(size.0, size.1).expect("it was one before");
     Pixmap::from_vec(soft, size).expect("as many bytes as before")
-}
-
-/// Prints bands of whole rows side by side, one to a processor; `print` is told which row of the
-/// picture its band begins with.
-fn in_bands(pixmap: &mut Pixmap, print: impl Fn(PixmapMut, u32) + Sync) {
-    let (width, height) = (pixmap.width(), pixmap.height());
-    let processors = thread::available_parallelism().map_or(1, |n| n.get() as u32);
-    let rows = height.div_ceil(processors).max(64);
-    let bytes = (rows * width * 4) as usize;
-    thread::scope(|scope| {
-        for (data, top) in pixmap
-            .data_mut()
-            .chunks_mut(bytes)
-            .zip((0..).step_by(rows as usize))
-        {
-            let print = &print;
-            let rows = rows.min(height - top);
-            scope.spawn(move || {
-                if let Some(band) = PixmapMut::from_bytes(data, width, rows) {
-                    print(band, top);
-                }
-            });
-        }
-    });
-}
-
-pub(crate) fn transform<A>(map: &Map<A, frames::Pixels>) -> Transform {
-    let [a, b, c, d, e, f] = map.coefficients().map(|v| v as f32);
-    Transform::from_row(a, b, c, d, e, f)
-}
-
-fn mixed(blend: Blend) -> BlendMode {
-    match blend {
-        Blend::Over => BlendMode::SourceOver,
-        Blend::Multiply => BlendMode::Multiply,
-        Blend::Screen => BlendMode::Screen,
-    }
-}
-
-fn skia_path(path: &Path) -> Option<resvg::tiny_skia::Path> {
-    let mut b = PathBuilder::with_capacity(path.verbs.len(), path.coords.len() / 2);
-    let mut rest = &path.coords[..];
-    for verb in &path.verbs {
-        let (c, next) = rest.split_at(verb.points() * 2);
-        match verb {
-            Verb::Move => b.move_to(c[0], c[1]),
-            Verb::Line => b.line_to(c[0], c[1]),
-            Verb::Quad => b.quad_to(c[0], c[1], c[2], c[3]),
-            Verb::Cubic => b.cubic_to(c[0], c[1], c[2], c[3], c[4], c[5]),
-            Verb::Close => b.close(),
-        }
-        rest = next;
-    }
-    b.finish()
 }

@@ -5,8 +5,8 @@ use std::sync::Arc;
 use bozzetto_core::geometry::frames::{self, Rect, Size};
 use resvg::tiny_skia::{FilterQuality, Pixmap, PixmapMut, PixmapPaint, Transform};
 
+use super::bands::in_bands;
 use super::clip::Clip;
-use super::in_bands;
 use crate::picture::{Pixels, Source, Vector};
 
 /// Draws the picture into `to`. At its own size its pixels are copied as they are.

@@ -14,8 +14,6 @@ const ALL = /** @type {const} */ (["laser", "ring", "ripples"]);
 
 /** @param {Rgb} colour */
 const code = ({ r, g, b }) => `${r},${g},${b}`;
-/** Lengths are shown in CSS pixels of a stage 1280 wide, of which a glass unit is two thirds. */
-const UNIT = 2 / 3;
 
 /**
  * @param {{ glass: Glass, hand: Hand, settings: Settings, take: (tool: Kind) => void }} stage
@@ -92,21 +90,26 @@ export function prepareAids({ glass, hand, settings, take }) {
   }
 
   /**
+   * A length or share, by slider and by number.
    * @param {string} id
    * @param {(aids: Aids) => number} get
    * @param {(aids: Aids, v: number) => void} put
-   * @param {(v: number) => string} words
    */
-  function slider(id, get, put, words) {
-    const field = input(id);
-    field.addEventListener("input", () => set((aids) => put(aids, field.valueAsNumber)));
-    return () => {
-      field.valueAsNumber = get(settings.now.aids);
-      el(`${id}-shown`).textContent = words(field.valueAsNumber);
+  function slider(id, get, put) {
+    const fields = [input(id), input(`${id}-number`)];
+    const show = () => {
+      for (const field of fields) field.value = `${get(settings.now.aids)}`;
     };
+    for (const field of fields) {
+      const event = field.type === "range" ? "input" : "change";
+      field.addEventListener(event, () => {
+        const v = field.valueAsNumber;
+        if (Number.isFinite(v)) set((aids) => put(aids, v));
+        else show();
+      });
+    }
+    return show;
   }
-  const pixels = (/** @type {number} */ v) => `${Math.round(v * UNIT)} px`;
-  const percent = (/** @type {number} */ v) => `${v} %`;
   const ofLaser = (/** @type {Aids} */ aids) => /** @type {Required<LaserLook>} */ (aids.laser);
   const ofRing = (/** @type {Aids} */ aids) => /** @type {Required<RingLook>} */ (aids.ring);
   const shows = [
@@ -115,26 +118,22 @@ export function prepareAids({ glass, hand, settings, take }) {
       "laser-size",
       (a) => ofLaser(a).size,
       (a, v) => (ofLaser(a).size = v),
-      pixels,
     ),
     colourOf("ring-colour", ofRing),
     slider(
       "ring-diameter",
       (a) => ofRing(a).diameter,
       (a, v) => (ofRing(a).diameter = v),
-      pixels,
     ),
     slider(
       "ring-width",
       (a) => ofRing(a).width,
       (a, v) => (ofRing(a).width = v),
-      pixels,
     ),
     slider(
       "ring-opacity",
       (a) => Math.round(ofRing(a).opacity * 100),
       (a, v) => (ofRing(a).opacity = v / 100),
-      percent,
     ),
     () => el("ring-filled").setAttribute("aria-pressed", `${ofRing(settings.now.aids).filled}`),
     () => (input("aids-told").checked = settings.now.aids.told ?? true),

@@ -8,8 +8,8 @@ use resvg::tiny_skia::{
     FilterQuality, IntSize, Mask, Paint, Pattern, Pixmap, PixmapMut, Rect, SpreadMode, Transform,
 };
 
+use super::skia::transform;
 use crate::picture::Source;
-use crate::raster::transform;
 
 /// Below this scale neighbouring pixels of a picture are put together before they are drawn.
 const SHRUNK: f64 = 0.75;
