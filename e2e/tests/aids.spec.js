@@ -32,7 +32,7 @@ test("a laser is seen by everybody, fades, and leaves nothing", async ({ page, b
   const ines = await follow(browser, page, "Ines");
   const before = await capture(page, { x: 300, y: 200 }, { x: 700, y: 400 });
   await page.keyboard.press("q");
-  await expect(page.getByRole("button", { name: "Laser", expanded: true })).toBeVisible();
+  await expect(page.locator("#row-laser")).toBeVisible();
   // A mouse shows it without being pressed, and pressed.
   await page.mouse.move(400, 300);
   for (const [x, y] of [
@@ -60,7 +60,7 @@ test("a laser is seen by everybody, fades, and leaves nothing", async ({ page, b
   // Esc puts it away, for everybody.
   await page.keyboard.press("Escape");
   for (const one of [ines, late]) await sees(one, await seenAt(page, one, 500, 360), PAPER);
-  await expect(page.getByRole("button", { name: "Laser", expanded: true })).toBeHidden();
+  await expect(page.locator("#row-laser")).toBeHidden();
   // Held down, its key lends it.
   await page.keyboard.down("q");
   await page.mouse.move(600, 300, { steps: 3 });
@@ -101,7 +101,9 @@ test("a ring goes along with the pointer, as it is set, and can be kept to the s
   await sees(ines, await seenAt(page, ines, right.x, right.y), YELLOW);
   await page.mouse.up();
   await sees(page, { x: 520, y: 300 }, [0, 0, 0]);
-  // Larger, by a slider; the next time too.
+  // Larger, by a slider; the next time too. How it is set is in the row, instead of the board's pages.
+  await page.locator("#row-ring").click();
+  await expect(page.locator("#row-pages")).toBeHidden();
   const width = (await page.locator("#glass").boundingBox())?.width ?? 0;
   await page.getByRole("slider", { name: "Diameter of the ring" }).fill("300");
   await expect(page.getByRole("spinbutton", { name: "Diameter of the ring" })).toHaveValue("300");
@@ -115,6 +117,8 @@ test("a ring goes along with the pointer, as it is set, and can be kept to the s
   await line.press("Enter");
   await expect(line).toHaveValue("40");
   await page.getByRole("button", { name: "Plain" }).click();
+  await page.locator("#row-ring").click();
+  await expect(page.locator("#row-pages")).toBeVisible();
   await page.mouse.move(drawn.x, drawn.y);
   await sees(page, right, YELLOW);
   await sees(page, larger, PAPER);

@@ -78,8 +78,16 @@ test("every control of the rail and the row is in reach, at every edge and size,
       },
     ],
     [
+      "a film, and all aids in use",
+      async () => {
+        for (const key of ["i", "q", "a"]) await page.keyboard.press(key);
+        await expect(page.locator("#row-ring")).toBeVisible();
+      },
+    ],
+    [
       "a film beside a board",
       async () => {
+        for (let i = 0; i < 3; i++) await page.keyboard.press("Escape");
         await order();
         await page.getByRole("button", { name: "Put Board beside what is on stage" }).first().click();
         await page.keyboard.press("Escape");

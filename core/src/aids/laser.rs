@@ -25,6 +25,8 @@ pub const SIZES: (f64, f64) = (8.0, 60.0);
 pub const RIM: Rgb = Rgb::new(0x14, 0x18, 0x1d);
 /// What makes it visible on what is dark.
 pub const CORE: Rgb = Rgb::new(0xff, 0xff, 0xff);
+/// The most places of a trail: what the quickest pens report while it lasts.
+const MOST: usize = 400;
 /// How wide the rim is, and how wide the core, as fractions of the dot's width.
 const RIM_SHARE: f64 = 0.14;
 const CORE_SHARE: f64 = 0.4;
@@ -79,6 +81,8 @@ impl Trail {
         self.look.colour = colour;
         self.lit = true;
         self.spots.extend(points.0.iter().map(|p| (*p, None)));
+        // A page that nobody looks at shows no frame in which they would fade.
+        self.spots.drain(..self.spots.len().saturating_sub(MOST));
     }
 
     /// The dot is put out; the trail fades.

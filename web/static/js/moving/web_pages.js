@@ -26,7 +26,7 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
   /**
    * What pages have said since the last frame, and how often within this second. However often a page
    * says something, the stage looks at it once a frame; one that does nothing else is stopped.
-   * @type {Map<HTMLIFrameElement, { scrolled: any, by: number, zoom: any, count: number, since: number }>}
+   * @type {Map<HTMLIFrameElement, { scrolled: any, by: number, zoom: any, points: any, count: number, since: number }>}
    */
   const said = new Map();
   let waiting = false;
@@ -38,13 +38,14 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     const live = frameOf(/** @type {Window | null} */ (e.source));
     if (!live || live.dataset.stopped) return;
     let told = said.get(live);
-    if (!told) said.set(live, (told = { scrolled: null, by: 1, zoom: null, count: 0, since: e.timeStamp }));
+    if (!told)
+      said.set(live, (told = { scrolled: null, by: 1, zoom: null, points: null, count: 0, since: e.timeStamp }));
     if (e.timeStamp - told.since > 1000) [told.count, told.since] = [0, e.timeStamp];
     told.count += 1;
     if (told.count > FLOOD) return stop(live);
     if (what.bozzetto === "key") return keyFrom(live, what, e.timeStamp);
-    if (what.bozzetto === "left" && touching()) return act(() => glass.pointer_left());
-    if (what.bozzetto === "points" && touching()) return pointsFrom(live, what, e.timeStamp);
+    // A press is not overtaken by where the hand goes next.
+    if (what.bozzetto === "left" || (what.bozzetto === "points" && !told.points?.press)) told.points = what;
     if (what.bozzetto === "scrolled") told.scrolled = what;
     if (what.bozzetto === "zoom") {
       told.by *= Math.min(Math.max(number(what.by), 0.5), 2);
@@ -67,8 +68,8 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     waiting = false;
     for (const [live, told] of said) {
       const pane = beneath.panes.find((p) => p.served && beneath.holder(p.id).live === live);
-      const { scrolled, zoom, by } = told;
-      [told.scrolled, told.zoom, told.by] = [null, null, 1];
+      const { scrolled, zoom, by, points } = told;
+      [told.scrolled, told.zoom, told.by, told.points] = [null, null, 1, null];
       if (!pane) {
         if (!live.isConnected) said.delete(live);
         continue;
@@ -77,6 +78,7 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
       // Only while hands reach it. Whether a wheel was really turned there nobody can tell: a browser
       // does not say that the pointer is over a page of another process.
       if (zoom && touching()) takeZoom(pane, zoom, by);
+      if (points && touching()) takePoints(pane, points);
     }
   }
 
@@ -108,13 +110,12 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
 
   /**
    * Where hands point in a page. What it pretends does no harm: a ring or a ripple, if they are wanted.
-   * @param {HTMLIFrameElement} live @param {any} told @param {number} now
+   * @param {Pane} pane @param {any} told
    */
-  function pointsFrom(live, told, now) {
-    const pane = beneath.panes.find((p) => p.served && beneath.holder(p.id).live === live);
-    if (!pane) return;
+  function takePoints(pane, told) {
+    if (told.bozzetto === "left") return act(() => glass.pointer_left());
     const { x, y } = placeOf(pane, told);
-    act(() => glass.points(x, y, now, number(told.press)));
+    act(() => glass.points(x, y, performance.now(), number(told.press)));
   }
 
   /**

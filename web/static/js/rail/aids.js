@@ -24,6 +24,8 @@ export function prepareAids({ glass, hand, settings, take }) {
 
   /** Those in use, the one whose settings the row shows at the end. @type {Aid[]} */
   let inUse = [];
+  /** Whether the row shows how the last of them is set: what belongs to the backdrop gives way then. */
+  let opened = false;
   const laser = () => take(hand.holds("laser") ? "pen" : "laser");
   const ring = () => hand.take({ ring: !hand.held.ring });
   const ripples = () => hand.take({ ripples: !hand.held.ripples });
@@ -43,6 +45,7 @@ export function prepareAids({ glass, hand, settings, take }) {
       closePanels();
     });
     el(`row-${id}`).addEventListener("click", () => {
+      opened = inUse.at(-1) !== id || !opened;
       inUse = [...inUse.filter((aid) => aid !== id), id];
       showRow();
     });
@@ -61,8 +64,10 @@ export function prepareAids({ glass, hand, settings, take }) {
   /** Those in use, and the settings of one. */
   function showRow() {
     el("row-aids").hidden = inUse.length === 0;
+    opened &&= inUse.length > 0;
+    el("row").classList.toggle("sets-aid", opened);
     for (const aid of ALL) {
-      const shown = inUse.at(-1) === aid;
+      const shown = opened && inUse.at(-1) === aid;
       el(`row-${aid}`).hidden = !inUse.includes(aid);
       el(`row-${aid}`).setAttribute("aria-expanded", `${shown}`);
       const set = document.getElementById(`${aid}-set`);
