@@ -118,8 +118,15 @@ async fn who_never_reads_is_dropped() {
         presenter.act(id, add(backdrop, stroke(id))).await;
         assert!(presenter.told(id).await);
     }
-    // A seventh connection of the same participant ends the first.
+    // A seventh connection of the same participant ends the first, which hears why, though it has not
+    // read yet what came before, and says things itself meanwhile.
     let (_seventh, _) = server.participant(lesson, &cookie).await;
+    for _ in 0..20 {
+        id += 1;
+        presenter.act(id, add(backdrop, stroke(id))).await;
+        assert!(presenter.told(id).await);
+        let _ = deaf[0].send(Message::Ping(Vec::new().into())).await;
+    }
     let mut ended = false;
     while let Some(Ok(message)) = deaf[0].next().await {
         ended |= matches!(message, Message::Close(Some(frame)) if u16::from(frame.code) == 4005);

@@ -12,7 +12,7 @@ use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::wire::{self, FromServer, Goodbye, Hello, ToServer, asked_for, decode, encode};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};
-use futures_util::{SinkExt, StreamExt};
+use futures_util::{SinkExt, Stream, StreamExt};
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use tokio::sync::{mpsc, oneshot};
 
@@ -30,6 +30,8 @@ const BEAT: Duration = Duration::from_millis(wire::BEAT);
 const PING: Duration = Duration::from_secs(5);
 /// After how long a line on which nothing comes counts as dead: some pings.
 const DEAD: Duration = Duration::from_secs(16);
+/// How long the other side may take to answer a goodbye.
+const FAREWELL: Duration = Duration::from_secs(5);
 /// How often it is looked whether a presenter's session still holds.
 const LOOK: Duration = Duration::from_secs(15);
 /// Answers that wait for one browser.
@@ -111,7 +113,7 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
         return;
     };
     let connection = joined.connection;
-    let (sink, stream) = socket.split();
+    let (sink, mut stream) = socket.split();
     // Whether streams are to come as stills.
     let stills = AtomicBool::new(false);
     let there = Line {
@@ -120,11 +122,30 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
         lesson: &lesson,
         stills: &stills,
     };
-    tokio::select! {
-        () = there.send_all(sink, joined, answers, &seat) => {}
-        () = there.take_all(stream, rights) => {}
-    }
+    let goes = tokio::select! {
+        goes = there.send_all(sink, joined, answers, &seat) => goes,
+        () = there.take_all(&mut stream, rights) => Goes::Alone,
+    };
     let _ = lesson.send(Command::Leave { connection }).await;
+    if goes == Goes::ToldWhy {
+        heard_out(&mut stream).await;
+    }
+}
+
+/// How a connection ends.
+#[derive(PartialEq, Eq)]
+enum Goes {
+    /// Without a word, or the other side went.
+    Alone,
+    /// The other side was told why; it has to hear it yet.
+    ToldWhy,
+}
+
+/// Waits until the other side has answered a goodbye, as RFC 6455 wants it (7.1.1): a line that is
+/// closed while something still comes over it is torn, and a goodbye on its way is lost with it.
+async fn heard_out(stream: &mut (impl Stream<Item = Result<Message, axum::Error>> + Unpin)) {
+    let answered = async { while let Some(Ok(_)) = stream.next().await {} };
+    let _ = tokio::time::timeout(FAREWELL, answered).await;
 }
 
 /// Tells a browser that its lesson is gone, in the only way that its page can hear.
@@ -133,7 +154,9 @@ pub async fn say_gone(mut socket: WebSocket) {
 }
 
 async fn close(socket: &mut WebSocket, why: Goodbye) {
-    let _ = socket.send(goodbye(why)).await;
+    if socket.send(goodbye(why)).await.is_ok() {
+        heard_out(socket).await;
+    }
 }
 
 /// What both directions of a connection know.
@@ -162,14 +185,14 @@ impl Line<'_> {
         joined: Joined,
         mut answers: mpsc::Receiver<Said>,
         seat: &Seat,
-    ) {
+    ) -> Goes {
         let Joined {
             welcome,
             mut frames,
             ..
         } = joined;
         if sink.send(Message::Binary(welcome)).await.is_err() {
-            return;
+            return Goes::Alone;
         }
         let mut beat = tokio::time::interval(BEAT);
         let beaten = Bytes::from(encode(&FromServer::Beat));
@@ -188,7 +211,7 @@ impl Line<'_> {
                             frames = again;
                             Message::Binary(welcome)
                         }
-                        None => return,
+                        None => return Goes::Alone,
                     },
                     Heard::Closed => goodbye(Goodbye::LessonGone),
                 },
@@ -215,18 +238,21 @@ impl Line<'_> {
             };
             let last = matches!(message, Message::Close(_));
             if sink.feed(message).await.is_err() {
-                return;
+                return Goes::Alone;
             }
             // Whoever is behind gets what is there in one piece.
             for _ in 0..AT_A_TIME {
                 let more = frames.more(self.stills).filter(|_| !last);
                 let Some(frame) = more else { break };
                 if sink.feed(Message::Binary(frame.bytes)).await.is_err() {
-                    return;
+                    return Goes::Alone;
                 }
             }
-            if sink.flush().await.is_err() || last {
-                return;
+            if sink.flush().await.is_err() {
+                return Goes::Alone;
+            }
+            if last {
+                return Goes::ToldWhy;
             }
         }
     }
@@ -268,7 +294,7 @@ impl Line<'_> {
         answer.await.ok()
     }
 
-    async fn take_all(&self, mut stream: SplitStream<WebSocket>, rights: rights::Role) {
+    async fn take_all(&self, stream: &mut SplitStream<WebSocket>, rights: rights::Role) {
         let connection = self.connection;
         let longest = rights.longest_message();
         let quota = Quota::per_second(A_SECOND).allow_burst(AT_ONCE);
