@@ -12,6 +12,7 @@ mod metadata;
 pub mod picture;
 pub mod png;
 pub mod raster;
+mod resize;
 pub mod sheet_svg;
 pub mod svg;
 mod xml;

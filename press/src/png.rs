@@ -4,13 +4,14 @@ use std::cell::RefCell;
 use std::io::Write;
 use std::rc::Rc;
 
-use fast_image_resize::images::{Image, ImageRef};
-use fast_image_resize::{FilterType, PixelType, ResizeAlg, ResizeOptions, Resizer};
+use fast_image_resize::{FilterType, ResizeAlg, ResizeOptions};
 use png::{
     BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, StreamWriter,
     Unit,
 };
 use resvg::tiny_skia::Pixmap;
+
+use crate::resize::resized;
 
 /// CSS pixels to a metre. Source: CSS Values, 1 in = 96 px = 2.54 cm.
 const CSS_PIXELS_PER_METRE: f64 = 96.0 / 0.0254;
@@ -28,12 +29,8 @@ pub fn encode(pixmap: &Pixmap, scale: f64) -> Vec<u8> {
 pub fn thumbnail(pixmap: &Pixmap, width: u32, height: u32) -> Vec<u8> {
     let (w, h) = (pixmap.width(), pixmap.height());
     let (to_width, to_height) = fitted((w, h), (width, height));
-    let whole = ImageRef::new(w, h, pixmap.data(), PixelType::U8x4).expect("four bytes to a pixel");
-    let mut small = Image::new(to_width, to_height, PixelType::U8x4);
-    Resizer::new()
-        .resize(&whole, &mut small, &lanczos())
-        .expect("both hold the same kind of pixel");
-    write(small.width(), small.height(), &rgb(small.buffer()), None)
+    let small = resized(pixmap.data(), (w, h), (to_width, to_height), &lanczos());
+    write(to_width, to_height, &rgb(&small), None)
 }
 
 /// A picture as a PNG file, written while its rows are still being printed, with a small version of
@@ -152,6 +149,7 @@ impl Shrinking {
             let count = block.len() as u32 / 3 * self.rows;
             let mean = sum.map(|s| ((s + count / 2) / count) as u8);
             self.put_together.extend(mean);
+            self.put_together.push(255);
         }
         self.sums.fill(0);
         self.rows = 0;
@@ -163,23 +161,16 @@ impl Shrinking {
         }
         let width = self.from.0.div_ceil(self.by);
         let height = self.from.1.div_ceil(self.by);
-        let rows = ImageRef::new(width, height, &self.put_together, PixelType::U8x3)
-            .expect("three bytes to a pixel");
-        let mut small = Image::new(self.to.0, self.to.1, PixelType::U8x3);
         let by = f64::from(self.by);
         let (w, h) = (f64::from(self.from.0) / by, f64::from(self.from.1) / by);
         let options = lanczos().crop(0.0, 0.0, w, h);
-        Resizer::new()
-            .resize(&rows, &mut small, &options)
-            .expect("both hold the same kind of pixel");
-        write(small.width(), small.height(), small.buffer(), None)
+        let small = resized(&self.put_together, (width, height), self.to, &options);
+        write(self.to.0, self.to.1, &rgb(&small), None)
     }
 }
 
 fn lanczos() -> ResizeOptions {
-    ResizeOptions::new()
-        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
-        .use_alpha(false)
+    ResizeOptions::new().resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
 }
 
 /// The size of a picture that is to fit into `most`, never enlarged.

@@ -9,8 +9,9 @@ use crate::run::{cargo, run};
 const DATA: &str = "demo-data";
 
 pub fn demo(port: Option<u16>, fresh: bool) -> anyhow::Result<()> {
-    crate::glass::build()?;
+    let modules = crate::glass::begin()?;
     let binary = server()?;
+    modules.finish()?;
     if fresh && Path::new(DATA).exists() {
         if let Ok(lock) = File::open(Path::new(DATA).join("lock")) {
             let free = lock.try_lock().is_ok();

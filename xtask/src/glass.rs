@@ -3,12 +3,12 @@
 use std::fs;
 use std::io::Write;
 use std::path::Path;
-use std::process::Command;
+use std::process::{Child, Command};
 
 use anyhow::Context;
 use wasm_bindgen_cli_support::Bindgen;
 
-use crate::run::{cargo, run};
+use crate::run::{cargo, run, shown};
 
 const TARGET: &str = "wasm32-unknown-unknown";
 const OUT: &str = "web/static/glass";
@@ -18,17 +18,48 @@ const MODULES: [(&str, &str); 2] = [("bozzetto-glass", "glass"), ("bozzetto-text
 
 pub fn build() -> anyhow::Result<()> {
     target()?;
+    run(&mut compile())?;
+    bind_all()
+}
+
+/// Modules that are being compiled while something else is.
+pub struct Beside(Child);
+
+/// Begins to build the modules beside what is built next: both have parts that keep one processor busy
+/// and the other waiting. Cargo's own progress is shown for the other.
+pub fn begin() -> anyhow::Result<Beside> {
+    target()?;
+    let mut compile = compile();
+    compile.arg("--quiet");
+    println!("\n> {} (beside what follows)", shown(&compile));
+    Ok(Beside(compile.spawn()?))
+}
+
+impl Beside {
+    /// Waits for the modules and binds them.
+    pub fn finish(mut self) -> anyhow::Result<()> {
+        let status = self.0.wait()?;
+        anyhow::ensure!(status.success(), "the browser's part could not be built");
+        bind_all()
+    }
+}
+
+fn compile() -> Command {
     let packages = MODULES
         .iter()
         .flat_map(|(package, _)| ["--package", package]);
-    run(cargo()
+    let mut compile = cargo();
+    compile
         .arg("build")
         .args(packages)
-        .args(["--target", TARGET, "--profile", "glass"]))?;
-    for (package, name) in MODULES {
-        bind(package, name)?;
-    }
-    Ok(())
+        .args(["--target", TARGET, "--profile", "glass"]);
+    compile
+}
+
+fn bind_all() -> anyhow::Result<()> {
+    MODULES
+        .iter()
+        .try_for_each(|(package, name)| bind(package, name))
 }
 
 fn bind(package: &str, name: &str) -> anyhow::Result<()> {

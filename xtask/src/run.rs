@@ -19,7 +19,7 @@ pub fn run(command: &mut Command) -> anyhow::Result<()> {
 }
 
 /// A command as one would type it.
-fn shown(command: &Command) -> String {
+pub fn shown(command: &Command) -> String {
     std::iter::once(command.get_program())
         .chain(command.get_args())
         .map(|part| part.to_string_lossy().into_owned())

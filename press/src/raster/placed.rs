@@ -2,14 +2,14 @@
 
 use bozzetto_core::display::Placing;
 use bozzetto_core::geometry::frames::{Glass, Map, Pixels};
-use fast_image_resize::images::{Image, ImageRef};
-use fast_image_resize::{PixelType, ResizeOptions, Resizer};
+use fast_image_resize::ResizeOptions;
 use resvg::tiny_skia::{
     FilterQuality, IntSize, Mask, Paint, Pattern, Pixmap, PixmapMut, Rect, SpreadMode, Transform,
 };
 
 use super::skia::transform;
 use crate::picture::Source;
+use crate::resize::resized;
 
 /// Below this scale neighbouring pixels of a picture are put together before they are drawn.
 const SHRUNK: f64 = 0.75;
@@ -104,10 +104,8 @@ fn shrunk(pixmap: &Pixmap, scale: f64) -> Option<Pixmap> {
     let size = |v: u32| ((f64::from(v) * scale).round() as u32).max(1);
     let (width, height) = (size(pixmap.width()), size(pixmap.height()));
     let (w, h) = (pixmap.width(), pixmap.height());
-    let whole = ImageRef::new(w, h, pixmap.data(), PixelType::U8x4).ok()?;
-    let mut small = Image::new(width, height, PixelType::U8x4);
     // Colours are multiplied with opacity already.
-    let options = ResizeOptions::new().use_alpha(false);
-    Resizer::new().resize(&whole, &mut small, &options).ok()?;
-    Pixmap::from_vec(small.into_vec(), IntSize::from_wh(width, height)?)
+    let options = ResizeOptions::new();
+    let small = resized(pixmap.data(), (w, h), (width, height), &options);
+    Pixmap::from_vec(small, IntSize::from_wh(width, height)?)
 }
