@@ -13,13 +13,14 @@
 //! * [`display`]: what is to be drawn, for any printer.
 //! * [`ink`]: from pen samples to a stroke, and from a stroke to its outline.
 //! * [`marks`]: what can be drawn: strokes, shapes, stamps, texts, pictures; how much there may be of it.
+//! * [`aids`]: what steers attention and leaves no mark.
+//! * [`clocks`]: countdowns and stopwatches.
 //! * [`sheets`]: all marks held by one thing, the steps that move them, undo.
 //! * [`stage`]: backdrops, boards, panes, films; what of it is on stage, and the steps that change it.
 //! * [`lesson`]: everything that a lesson remembers: changes in one order, and a browser's copy.
 //! * [`stream`]: moving backdrops as participants get them.
 //! * [`paint`]: from sheets and wet ink to display lists.
 //! * [`edit`]: erasing and selecting.
-//! * [`aids`]: what steers attention and leaves no mark.
 //! * [`capture`]: pictures taken of the stage.
 //! * [`prefs`]: settings, keys, and what the last seat can read.
 //! * [`wire`]: the messages between browser and server.
@@ -28,6 +29,7 @@
 
 pub mod aids;
 pub mod capture;
+pub mod clocks;
 pub mod display;
 pub mod edit;
 pub mod geometry;

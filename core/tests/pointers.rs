@@ -19,6 +19,7 @@ use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::sheets::step::{Deed, SheetId};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::laid::Laid;
 use bozzetto_core::stage::pane;
 use bozzetto_core::tools::desk::{Desk, Effect};
 use bozzetto_core::tools::in_hand::{InHand, Kind};
@@ -39,6 +40,7 @@ struct Stage {
     router: Router,
     sheets: Sheets,
     selection: Selection,
+    laid: Laid,
     ids: IdMaker,
     in_hand: InHand,
     settings: Settings,
@@ -59,6 +61,7 @@ impl Stage {
             router: Router::default(),
             sheets: Sheets::new(Keep::All),
             selection: Selection::default(),
+            laid: Laid::default(),
             ids: IdMaker::new(1),
             in_hand,
             settings: Settings::default(),
@@ -91,6 +94,8 @@ impl Stage {
             settings: &self.settings,
             in_hand: &self.in_hand,
             selection: &self.selection,
+            laid: &self.laid,
+            area,
             author: AuthorId(1),
             ids: &mut self.ids,
             scale: 1.0,
@@ -117,6 +122,7 @@ impl Stage {
                 Effect::Point(Pointing::Ring { .. }) => self.points.1 = true,
                 Effect::Point(Pointing::NoRing) => self.points.1 = false,
                 Effect::Point(Pointing::Ripple(_)) => {}
+                Effect::Lay(lay) | Effect::Drag(lay) => self.laid.lay(&lay),
             }
         }
         result
@@ -244,6 +250,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
         Just(Kind::Stamp),
         Just(Kind::Text),
         Just(Kind::Laser),
+        Just(Kind::Spotlight),
     ];
     let touching = prop::bool::weighted(0.1);
     (kind, touching, 0..6usize, 0..Figure::ALL.len(), 0..5usize).prop_map(
@@ -258,6 +265,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
             sign,
             ring: sign % 2 == 0,
             ripples: sign % 3 == 0,
+            follows: sign == 1,
             locked: false,
         },
     )

@@ -11,6 +11,7 @@ use bozzetto_core::marks::stamp::{Sign, Stamp};
 use bozzetto_core::paint::wet::{WetInk, WetShape};
 use bozzetto_core::people::rights::{Role, may};
 use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{ToServer, encode};
 
@@ -26,7 +27,8 @@ fn participants_may(message: &ToServer) -> bool {
         | ToServer::Chunk(_)
         | ToServer::Still(_)
         | ToServer::SendAway(_)
-        | ToServer::Point(_) => false,
+        | ToServer::Point(_)
+        | ToServer::Lay(_) => false,
     }
 }
 
@@ -78,6 +80,7 @@ fn one_of_each() -> Vec<ToServer> {
         ToServer::WantKey(backdrop),
         ToServer::WantStills,
         ToServer::SendAway(PersonId(1)),
+        ToServer::Lay(Box::new(Lay::NoClock(1))),
         ToServer::Point(Pointing::NoLaser),
     ]
 }
@@ -86,7 +89,7 @@ fn one_of_each() -> Vec<ToServer> {
 fn every_message_is_judged() {
     let all = one_of_each();
     let kinds: std::collections::HashSet<_> = all.iter().map(std::mem::discriminant).collect();
-    assert_eq!(kinds.len(), 11, "one of each");
+    assert_eq!(kinds.len(), 12, "one of each");
     for message in all {
         assert!(may(Role::Presenter, &message));
         let theirs = participants_may(&message);

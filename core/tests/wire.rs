@@ -11,6 +11,10 @@ use bozzetto_core::aids::laser::LaserLook;
 use bozzetto_core::aids::pointing::Pointing;
 use bozzetto_core::aids::ring::RingLook;
 use bozzetto_core::aids::ripple::{Press, Ripple};
+use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
+use bozzetto_core::clocks::countdown::Countdown;
+use bozzetto_core::clocks::stopwatch::{Lap, Stopwatch};
+use bozzetto_core::clocks::{Clock, Measures, Runs};
 use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::geometry::frames::{Map, Point, Rect};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
@@ -25,6 +29,7 @@ use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::laid::{Laid, Lay};
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
@@ -139,6 +144,50 @@ fn stage_steps() -> Vec<StageStep> {
         StageStep::Take(backdrop),
         StageStep::Name("Evening 3".to_owned()),
         StageStep::Aspect(16.0, 9.0),
+        StageStep::Lay(Box::new(laid()[0].clone())),
+        StageStep::Lay(Box::new(laid()[1].clone())),
+        StageStep::Lay(Box::new(laid()[2].clone())),
+    ]
+}
+
+/// One of each kind that lies over the picture.
+fn laid() -> [Lay; 4] {
+    let light = Light {
+        form: Form::Loop(vec![(-1.0, 0.0), (1.0, -1.0), (1.0, 1.0)]),
+        at: Point::new(400.0, 300.0),
+        half: (100.0, 80.0),
+    };
+    let spotlight = Spotlight {
+        lights: vec![light],
+        away: false,
+        ..Spotlight::default()
+    };
+    let clock = |measures, runs| {
+        Lay::Clock(Clock {
+            id: 8,
+            measures,
+            runs,
+            face: Rect::from_size(1400.0, 20.0, 480.0, 200.0),
+            away: false,
+            told: true,
+        })
+    };
+    let laps = vec![Lap {
+        total: 1200,
+        name: "Sefa".to_owned(),
+    }];
+    let (at, passed) = (1_790_000_000_000, 500);
+    [
+        Lay::Spotlight(spotlight),
+        clock(
+            Measures::Countdown(Countdown::default()),
+            Runs::Since { at, passed },
+        ),
+        clock(
+            Measures::Stopwatch(Stopwatch { laps }),
+            Runs::Stands { passed },
+        ),
+        Lay::NoClock(8),
     ]
 }
 
@@ -222,6 +271,7 @@ fn to_server() -> Vec<ToServer> {
         ToServer::SendAway(PersonId(2)),
     ];
     all.extend(pointings().map(ToServer::Point));
+    all.extend(laid().map(|lay| ToServer::Lay(Box::new(lay))));
     all
 }
 
@@ -264,6 +314,7 @@ fn from_server() -> Vec<FromServer> {
     let stage = Stage {
         current: Some(board()),
         beside: None,
+        laid: all_laid(),
     };
     let person = Person {
         id: PersonId(2),
@@ -277,6 +328,7 @@ fn from_server() -> Vec<FromServer> {
     };
     let presenter = State::Presenter {
         moments: vec![(BackdropId(3), ViewState::default())],
+        laying: laid().to_vec(),
         people: vec![person.clone()],
         keeping: true,
         left_out: 0,
@@ -364,6 +416,17 @@ fn from_server() -> Vec<FromServer> {
         FromServer::Settings("{}".to_owned()),
     ];
     all.extend(pointings().map(point));
+    all.extend(laid().map(|lay| FromServer::Lay {
+        author: AuthorId(9),
+        lay: Box::new(lay),
+    }));
+    all.push(FromServer::Laid(Box::new(all_laid())));
+    all
+}
+
+fn all_laid() -> Laid {
+    let mut all = Laid::default();
+    laid()[..3].iter().for_each(|lay| all.lay(lay));
     all
 }
 

@@ -124,7 +124,9 @@ impl Glass {
 
 impl Glass {
     fn arrangement(&self) -> (Option<BackdropId>, Option<Beside>) {
-        let Stage { current, beside } = &self.stage.shown;
+        let Stage {
+            current, beside, ..
+        } = &self.stage.shown;
         let beside = beside.as_ref().map(|(backdrop, divider)| Beside {
             backdrop: backdrop.id,
             divider: *divider,

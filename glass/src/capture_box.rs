@@ -38,7 +38,9 @@ impl Glass {
     /// dense the screen is, and what is on stage, as it is seen here.
     pub fn box_request(&self, area: &[f64], device_pixel_ratio: f64) -> String {
         let area = self.glass_rect(area);
-        let Stage { current, beside } = &self.stage.shown;
+        let Stage {
+            current, beside, ..
+        } = &self.stage.shown;
         let seen = self.stage.shown.each();
         let request = Request {
             area,

@@ -234,6 +234,12 @@ impl Glass {
                     self.picture.pointers.take(author, &pointing);
                 }
             }
+            FromServer::Lay { author, lay } => {
+                if author != self.replica.author() {
+                    self.take_laying(*lay);
+                }
+            }
+            FromServer::Laid(laid) => self.take_laid(*laid),
             FromServer::WetEnd { mark } => self.end_wet(mark),
             FromServer::OnStage(on_stage) => self.take_stage(*on_stage, events),
             FromServer::Paused(paused) => events.push(Heard::Paused { paused }),
@@ -315,11 +321,12 @@ impl Glass {
         match welcome.state {
             State::Presenter {
                 moments: theirs,
+                laying,
                 people,
                 keeping,
                 left_out,
             } => {
-                moments = Some(theirs);
+                moments = Some((theirs, laying));
                 if left_out > 0 {
                     events.push(Heard::LeftOut { count: left_out });
                 }
@@ -364,8 +371,8 @@ impl Glass {
                 }
             }
         }
-        if let Some(theirs) = moments {
-            self.renew_moments(theirs);
+        if let Some((theirs, laying)) = moments {
+            self.renew_moments(theirs, laying);
         }
         for (author, ink) in welcome.wet {
             self.take_wet(author, &ink);

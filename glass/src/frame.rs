@@ -39,6 +39,7 @@ impl Glass {
             self.fade(),
             self.wakes_at().map(|at| (at - now).max(0.0)),
             self.show_pointing(now),
+            self.show_clocks(),
         ];
         let wait = waits.into_iter().flatten().min_by(f64::total_cmp);
         let Stale { view, changed } = std::mem::take(&mut self.stale);

@@ -3,6 +3,7 @@
 use bozzetto_core::aids::ripple::Press;
 use bozzetto_core::edit::select::Pull;
 use bozzetto_core::edit::selection::{Pulled, Selection};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point};
 use bozzetto_core::geometry::grip::Grip;
 use bozzetto_core::ink::pen::{Device, Sample};
 use bozzetto_core::stage::backdrop::BackdropView;
@@ -25,6 +26,13 @@ pub(crate) struct Hand {
     pub(crate) selection: Selection,
     /// A text that is being typed.
     pub(crate) typing: Option<Typing>,
+}
+
+impl Hand {
+    /// Where something points, if it is over the glass.
+    pub(crate) fn points_at(&self) -> Option<Point<GlassFrame>> {
+        self.router.points_at()
+    }
 }
 
 /// What is held or true while a pointer does something, as bits.
@@ -191,6 +199,8 @@ impl Glass {
             settings: &self.prefs.settings,
             in_hand: &self.hand.in_hand,
             selection: &self.hand.selection,
+            laid: &self.stage.shown.laid,
+            area: self.picture.area,
             author: self.replica.author(),
             ids: &mut self.session.ids,
             scale: self.picture.scale,
@@ -230,6 +240,8 @@ impl Glass {
             Effect::Enlarge { by, at } => self.zoom_by(by, at.x, at.y),
             Effect::Text(at) => self.text_tap(at),
             Effect::Point(pointing) => self.point(pointing),
+            Effect::Lay(lay) => self.lay(lay),
+            Effect::Drag(lay) => self.drag(lay),
         }
     }
 

@@ -1,5 +1,5 @@
-//! The picture area: its four layers of marks and the one of aids above them, and what of each is out of
-//! date.
+//! The picture area: its four layers of marks, what lies over them, and the layer of what is pointed with;
+//! and what of each is out of date.
 
 use bozzetto_core::aids::pointing::{Pointers, Pointing};
 use bozzetto_core::geometry::frames::{
@@ -25,6 +25,10 @@ pub(crate) struct Picture {
     pub(crate) painter: Painter,
     pub(crate) pointers: Pointers,
     settled: [Settled; 2],
+    /// What is out of date of what lies over the picture, and when some of it looks otherwise by itself, by
+    /// the server's clock.
+    laid: Rect<GlassFrame>,
+    laid_due: Option<u64>,
     /// What is to be printed next.
     pub(crate) list: List,
     pub(crate) area: Size<GlassFrame>,
@@ -39,6 +43,8 @@ impl Default for Picture {
             painter: Painter::default(),
             pointers: Pointers::default(),
             settled: Default::default(),
+            laid: Rect::EMPTY,
+            laid_due: None,
             list: List::default(),
             area: Size::glass(16.0, 9.0),
             scale: 1.0,
@@ -67,6 +73,13 @@ impl Picture {
         }
         self.wet.invalidate_everything();
         self.pointers.invalidate_everything();
+        self.laid = Rect::of_size(self.area);
+    }
+
+    /// Something that lies over the picture there is otherwise.
+    pub(crate) fn invalidate_laid(&mut self, part: &Rect<GlassFrame>) {
+        self.laid = self.laid.union(part);
+        self.laid_due = None;
     }
 }
 
@@ -87,8 +100,9 @@ impl Default for Settled {
     }
 }
 
-/// The layer of aids, above all others.
-const AIDS: u8 = 4;
+/// The layers above all marks: what lies over the picture, and what is pointed with.
+const LAID: u8 = 4;
+const AIDS: u8 = 5;
 
 /// The layers of marks in the order in which they lie on the page, from the bottom up.
 fn layer(number: u8) -> (Layer, bool) {
@@ -119,12 +133,15 @@ impl Glass {
         self.picture.invalidate_view();
     }
 
-    /// What of a layer (0 highlighter, 1 wet highlighter, 2 ink, 3 wet ink, 4 aids) is out of date, as
+    /// What of a layer (0 highlighter, 1 wet highlighter, 2 ink, 3 wet ink, 4 what lies over the picture, 5 what
+    /// is pointed with) is out of date, as
     /// x0, y0, x1, y1 in glass units; empty when nothing is. Asking clears it.
     pub fn damage(&mut self, number: u8) -> Vec<f64> {
         let (layer, wet) = layer(number);
         let rect = if number == AIDS {
             self.picture.pointers.take_damage()
+        } else if number == LAID {
+            std::mem::replace(&mut self.picture.laid, Rect::EMPTY)
         } else if wet {
             self.picture.wet.take_damage(layer)
         } else {
@@ -149,6 +166,10 @@ impl Glass {
         let mut list = bozzetto_core::display::DisplayList::default();
         if number == AIDS {
             self.picture.pointers.paint(&mut list);
+        } else if number == LAID {
+            let still = self.picture.pointers.still;
+            let laid = &self.stage.shown.laid;
+            laid.paint(self.picture.area, self.now(), still, &mut list);
         } else if wet {
             self.picture.wet.paint(layer, &within, &in_view, &mut list);
             let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);
@@ -166,7 +187,7 @@ impl Glass {
     /// `false` when there are none.
     pub fn paint_added(&mut self, number: u8) -> bool {
         let (layer, wet) = layer(number);
-        if wet || number == AIDS {
+        if wet || number == AIDS || number == LAID {
             return false;
         }
         let added = std::mem::take(&mut self.picture.settled[layer as usize].added);
@@ -193,6 +214,9 @@ impl Glass {
     pub fn is_clear(&mut self, number: u8) -> bool {
         if number == AIDS {
             return self.picture.pointers.is_clear();
+        }
+        if number == LAID {
+            return self.stage.shown.laid.is_clear();
         }
         let (layer, wet) = layer(number);
         if wet {
@@ -347,6 +371,18 @@ impl Glass {
             }
         }
         wait
+    }
+
+    /// Clocks go on. Gives for how many milliseconds what lies over the picture looks the same.
+    pub(crate) fn show_clocks(&mut self) -> Option<f64> {
+        let now = self.now();
+        let (wait, faces) = self.stage.shown.laid.changes_in(now)?;
+        if self.picture.laid_due.is_none_or(|due| now >= due) {
+            self.picture.laid = self.picture.laid.union(&faces);
+            self.picture.laid_due = Some(now + wait);
+            self.stale.changed = true;
+        }
+        Some(wait as f64)
     }
 
     /// Nobody is to see this wet ink or shape any more.

@@ -6,6 +6,7 @@ use std::collections::HashMap;
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
 use bozzetto_core::lesson::change::{Change, Intent};
 use bozzetto_core::stage::backdrop::ViewState;
+use bozzetto_core::stage::laid::{Laid, Lay};
 use bozzetto_core::stage::state::{Becomes, Stage};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::ToServer;
@@ -19,6 +20,8 @@ pub(crate) struct Moments {
     seen: HashMap<BackdropId, Moment>,
     /// Where the divider is while it is in the hand.
     pub(crate) divider: Option<f64>,
+    /// What lies over the picture and is in a hand: in this one, or in somebody else's.
+    laying: Vec<(Lay, bool)>,
 }
 
 struct Moment {
@@ -98,14 +101,75 @@ impl Glass {
             {
                 self.stage.moments.seen.remove(backdrop);
             }
+            if let StageStep::Lay(lay) = step {
+                let goes_on = |(held, own): &(Lay, bool)| {
+                    !held.same_thing(lay) || (*own && change.author == us && held != &**lay)
+                };
+                self.stage.moments.laying.retain(goes_on);
+            }
         }
     }
 
+    /// Something lies over the picture like this from now on.
+    pub(crate) fn lay(&mut self, lay: Lay) {
+        self.stage
+            .moments
+            .laying
+            .retain(|(held, _)| !held.same_thing(&lay));
+        self.act(Intent::Stage(vec![StageStep::Lay(Box::new(lay))]));
+    }
+
+    /// The same for the moment, while a hand has hold of it: shown and told at once.
+    pub(crate) fn drag(&mut self, lay: Lay) {
+        let Ok(lay) = self.replica.stage().settle_laid(&lay) else {
+            return;
+        };
+        self.post.send(&ToServer::Lay(Box::new(lay.clone())));
+        self.hold_laid(lay, true);
+    }
+
+    /// Somebody else has hold of something that lies over the picture.
+    pub(crate) fn take_laying(&mut self, lay: Lay) {
+        let ours = |(held, own): &(Lay, bool)| *own && held.same_thing(&lay);
+        if self.follows() {
+            let mut laid = self.stage.shown.laid.clone();
+            laid.lay(&lay);
+            self.take_laid(laid.for_participants());
+        } else if !self.stage.moments.laying.iter().any(ours) {
+            self.hold_laid(lay, false);
+        }
+    }
+
+    fn hold_laid(&mut self, lay: Lay, own: bool) {
+        let laying = &mut self.stage.moments.laying;
+        laying.retain(|(held, _)| !held.same_thing(&lay));
+        let mut laid = self.stage.shown.laid.clone();
+        laid.lay(&lay);
+        laying.push((lay, own));
+        self.take_laid(laid);
+    }
+
+    /// This lies over the picture now.
+    pub(crate) fn take_laid(&mut self, laid: Laid) {
+        let (before, area) = (&self.stage.shown.laid, self.picture.area);
+        self.picture
+            .invalidate_laid(&before.difference(&laid, area));
+        self.stage.shown.laid = laid;
+        self.stale.changed = true;
+    }
+
     /// The line is there again: others' hands are as the server says, and it is told of ours again.
-    pub(crate) fn renew_moments(&mut self, theirs: Vec<(BackdropId, ViewState)>) {
+    pub(crate) fn renew_moments(&mut self, theirs: Vec<(BackdropId, ViewState)>, laying: Vec<Lay>) {
         self.stage.moments.seen.retain(|_, moment| moment.own);
         for (id, seen) in theirs {
             self.take_moment(id, seen);
+        }
+        self.stage.moments.laying.retain(|(_, own)| *own);
+        for (held, _) in &self.stage.moments.laying {
+            self.post.send(&ToServer::Lay(Box::new(held.clone())));
+        }
+        for lay in laying {
+            self.take_laying(lay);
         }
         let ours = self.stage.moments.seen.iter().filter(|(_, m)| m.own);
         let ours: Vec<_> = ours.map(|(id, m)| (*id, m.seen.clone())).collect();
@@ -147,6 +211,9 @@ impl Glass {
                 b.seen = moment.seen.clone();
             }
         }
+        for (lay, _) in &moments.laying {
+            stage.laid.lay(lay);
+        }
         if let (Some((_, divider)), Some(held)) = (&mut stage.beside, moments.divider) {
             *divider = held;
         }
@@ -168,13 +235,17 @@ impl Glass {
         };
         let becomes = self.stage.shown.becomes(&stage);
         let turned = shown(&self.stage.shown) != shown(&stage);
+        let area = self.picture.area;
+        let laid = self.stage.shown.laid.difference(&stage.laid, area);
+        self.picture.invalidate_laid(&laid);
+        self.stale.changed = true;
         self.stage.shown = stage;
         if turned {
             self.clear_selection();
             // A stroke belongs to the backdrop that it was begun on.
             self.lift_all();
             self.invalidate_everything();
-        } else if becomes != Becomes::Same {
+        } else if !matches!(becomes, Becomes::Same | Becomes::LaidOtherwise) {
             self.invalidate_view();
         }
         match becomes {
@@ -183,7 +254,7 @@ impl Glass {
                 let all = self.stage.shown.each();
                 events.extend(all.map(|b| Heard::seen(b.id)));
             }
-            Becomes::Same => {}
+            Becomes::LaidOtherwise | Becomes::Same => {}
         }
     }
 }

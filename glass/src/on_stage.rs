@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Point, Rect};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::BackdropView;
@@ -30,7 +30,9 @@ pub(crate) struct OnStage {
 
 impl Glass {
     pub(crate) fn panes(&self) -> Vec<Pane<'_>> {
-        let Stage { current, beside } = &self.stage.shown;
+        let Stage {
+            current, beside, ..
+        } = &self.stage.shown;
         let beside = beside
             .as_ref()
             .map(|(backdrop, divider)| (backdrop, *divider));
@@ -51,9 +53,8 @@ impl Glass {
     /// The sheet that new things go on which no hand has put anywhere.
     pub(crate) fn active_view(&self) -> Option<InView> {
         let room = self.panes().get(self.active_pane())?.room;
-        let middle = Point::new((room.x0 + room.x1) / 2.0, (room.y0 + room.y1) / 2.0);
         let in_view = self.in_view();
-        let here = pane::at(&in_view, middle).or(in_view.first());
+        let here = pane::at(&in_view, room.middle()).or(in_view.first());
         here.copied()
     }
 

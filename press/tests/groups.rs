@@ -160,12 +160,14 @@ fn a_list_for_the_canvas_is_written_down() {
         ..Group::of(vec![leaf(200.0), leaf(260.0), Item::Group(lens)])
     };
     let shade = Group {
-        clip: Some(rect(500.0, 40.0, 900.0, 500.0)),
+        // Beyond the edge of the picture it goes on.
+        clip: Some(rect(500.0, 40.0, 1200.0, 800.0)),
         softness: 10.0,
         opacity: 0.7,
         ..Group::of(vec![
             fill(rect(400.0, 0.0, 700.0, 270.0), BLACK),
             fill(circle(760.0, 380.0, 70.0), BLACK),
+            fill(rect(850.0, 300.0, 1200.0, 800.0), BLACK),
         ])
     };
     let times = Group {

@@ -15,7 +15,6 @@ use crate::geometry::frames::{Glass, Ink, Point, Rect};
 use crate::ink::outline::outline;
 use crate::ink::tip::Tip;
 use crate::ink::{InkPoint, Points};
-use crate::marks::shape::from_kurbo;
 
 /// How long the trail lasts, in milliseconds.
 pub const LASTS: f64 = 320.0;
@@ -171,7 +170,7 @@ pub(super) fn circle(centre: Point<Glass>, radius: f64, hole: bool) -> Path {
     const TOLERANCE: f64 = 0.05;
     let circle = kurbo::Circle::new((centre.x, centre.y), radius).to_path(TOLERANCE);
     match hole {
-        false => from_kurbo(&circle),
-        true => from_kurbo(&circle.reverse_subpaths()),
+        false => Path::from(&circle),
+        true => Path::from(&circle.reverse_subpaths()),
     }
 }

@@ -1,12 +1,14 @@
 //! Aids: what steers attention. They lie over everything and leave no mark.
 //!
 //! What is of the moment is [`pointing`]: a [laser](laser) dot, a [ring](ring) round the pointer,
-//! [ripples](ripple) of presses. It is told and not kept.
+//! [ripples](ripple) of presses. It is told and not kept. A [spotlight] stays where it is laid: see
+//! [`crate::stage::laid`].
 
 pub mod laser;
 pub mod pointing;
 pub mod ring;
 pub mod ripple;
+pub mod spotlight;
 
 use serde::{Deserialize, Serialize};
 

@@ -4,6 +4,7 @@
 //! All coordinates are glass units, in `f32`: a 7000-pixel-wide capture resolves 0.27 units, and
 //! `f32` holds 1920 to within 0.0001.
 
+use kurbo::{BezPath, PathEl};
 use serde::{Deserialize, Serialize};
 
 use crate::display::colour::Rgb;
@@ -138,6 +139,22 @@ impl Path {
     fn push(&mut self, verb: Verb, coords: &[f64]) {
         self.verbs.push(verb);
         self.coords.extend(coords.iter().map(|v| *v as f32));
+    }
+}
+
+impl From<&BezPath> for Path {
+    fn from(path: &BezPath) -> Self {
+        let mut out = Path::default();
+        for element in path {
+            match element {
+                PathEl::MoveTo(p) => out.move_to(p.x, p.y),
+                PathEl::LineTo(p) => out.line_to(p.x, p.y),
+                PathEl::QuadTo(a, p) => out.quad_to((a.x, a.y), (p.x, p.y)),
+                PathEl::CurveTo(a, b, p) => out.cubic_to((a.x, a.y), (b.x, b.y), (p.x, p.y)),
+                PathEl::ClosePath => out.close(),
+            }
+        }
+        out
     }
 }
 

@@ -239,6 +239,16 @@ impl<F> Rect<F> {
         along(p.x, self.x0, self.x1, dx).min(along(p.y, self.y0, self.y1, dy))
     }
 
+    /// From its upper left corner, width and height.
+    pub fn from_size(x: f64, y: f64, width: f64, height: f64) -> Self {
+        Self::from_corners(Point::new(x, y), Point::new(x + width, y + height))
+    }
+
+    /// Its middle.
+    pub fn middle(&self) -> Point<F> {
+        Point::new((self.x0 + self.x1) / 2.0, (self.y0 + self.y1) / 2.0)
+    }
+
     /// Grown by `by` on every side.
     pub fn inflate(&self, by: f64) -> Self {
         Self {

@@ -154,7 +154,7 @@ impl Shape {
 
     /// The inside, for figures that have one.
     pub fn inside(&self) -> Option<Path> {
-        self.figure.closed().then(|| from_kurbo(&self.line()))
+        self.figure.closed().then(|| Path::from(&self.line()))
     }
 
     /// The outline of the line with its width, dashes and heads, at most `tolerance` units off.
@@ -187,7 +187,7 @@ impl Shape {
             .with_join(join)
             .with_dashes(0.0, dash.pattern().iter().map(|v| v * width));
         let outline = kurbo::stroke(line, &style, &StrokeOpts::default(), tolerance);
-        let mut path = from_kurbo(&outline);
+        let mut path = Path::from(&outline);
         path.append(&heads);
         path
     }
@@ -224,21 +224,6 @@ fn head(path: &mut Path, tip: kurbo::Point, along: kurbo::Vec2, width: f64) {
 fn kurbo_point(s: Spot) -> kurbo::Point {
     let p = s.position();
     kurbo::Point::new(p.x, p.y)
-}
-
-/// A path of kurbo's as one that can be printed.
-pub fn from_kurbo(path: &BezPath) -> Path {
-    let mut out = Path::default();
-    for element in path {
-        match element {
-            kurbo::PathEl::MoveTo(p) => out.move_to(p.x, p.y),
-            kurbo::PathEl::LineTo(p) => out.line_to(p.x, p.y),
-            kurbo::PathEl::QuadTo(a, p) => out.quad_to((a.x, a.y), (p.x, p.y)),
-            kurbo::PathEl::CurveTo(a, b, p) => out.cubic_to((a.x, a.y), (b.x, b.y), (p.x, p.y)),
-            kurbo::PathEl::ClosePath => out.close(),
-        }
-    }
-    out
 }
 
 /// The two points of a figure that is dragged from `from` to `to`.

@@ -36,7 +36,8 @@ pub fn may(role: Role, message: &ToServer) -> bool {
             | ToServer::Chunk(_)
             | ToServer::Still(_)
             | ToServer::SendAway(_)
-            | ToServer::Point(_),
+            | ToServer::Point(_)
+            | ToServer::Lay(_),
         ) => false,
     }
 }

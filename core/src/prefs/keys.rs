@@ -28,12 +28,15 @@ pub enum Deed {
     Laser,
     Ring,
     Ripples,
+    Spotlight,
+    Countdown,
+    Stopwatch,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 19] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 22] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -42,8 +45,11 @@ impl Deed {
         (Deed::Stamps, "Stamps", "j"),
         (Deed::Text, "Text", "t"),
         (Deed::Laser, "Laser", "q"),
+        (Deed::Spotlight, "Spotlight", "w"),
         (Deed::Ring, "Pointer ring", "a"),
         (Deed::Ripples, "Ripples of presses", "i"),
+        (Deed::Countdown, "Countdown", "k"),
+        (Deed::Stopwatch, "Stopwatch", "l"),
         (Deed::Freeze, "Freeze the picture, or let it go on", "f"),
         (Deed::Note, "A board for a note; again: back", "n"),
         (Deed::NewPage, "A new page of the board", "+"),
@@ -69,6 +75,7 @@ impl Deed {
             | Deed::Laser
             | Deed::Ring
             | Deed::Ripples
+            | Deed::Spotlight
             | Deed::Freeze => true,
             Deed::Touch
             | Deed::Box
@@ -78,6 +85,8 @@ impl Deed {
             | Deed::Help
             | Deed::Note
             | Deed::Pane
+            | Deed::Countdown
+            | Deed::Stopwatch
             | Deed::NewPage => false,
         }
     }

@@ -29,4 +29,6 @@ pub enum Refusal {
     NoSuchBackdrop,
     #[error("This board has as many pages as a board can have.")]
     NoMorePages,
+    #[error("There are as many clocks as there can be at once. Take one away first.")]
+    NoMoreClocks,
 }

@@ -3,6 +3,7 @@
 pub mod backdrop;
 pub mod board;
 pub mod grain;
+pub mod laid;
 pub mod page_parts;
 pub mod pane;
 pub mod playback;

@@ -8,6 +8,7 @@ use crate::sheets::refusal::Refusal;
 use crate::sheets::step::SheetId;
 use crate::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use crate::stage::board::MOST_PAGES;
+use crate::stage::laid::{Laid, Lay};
 use crate::stage::pane::{self, Beside};
 use crate::stage::step::StageStep;
 
@@ -24,14 +25,17 @@ pub struct StageState {
     pub beside: Option<Beside>,
     /// Participants see nothing new.
     pub paused: bool,
+    /// What lies over the picture.
+    pub laid: Laid,
 }
 
-/// The backdrops on stage.
+/// What is on stage: the backdrops, and what lies over them.
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
 pub struct Stage {
     pub current: Option<BackdropView>,
     /// With where the divider is.
     pub beside: Option<(BackdropView, f64)>,
+    pub laid: Laid,
 }
 
 impl Stage {
@@ -53,6 +57,11 @@ impl Stage {
             return Becomes::Same;
         }
         let mut seen = self.clone();
+        seen.laid.clone_from(&after.laid);
+        if seen == *after {
+            return Becomes::LaidOtherwise;
+        }
+        seen.laid.clone_from(&self.laid);
         for b in seen.each_mut() {
             let then = after
                 .each()
@@ -73,6 +82,7 @@ impl Stage {
         Self {
             current: self.current.map(BackdropView::for_participants),
             beside: beside.map(|(b, divider)| (b.for_participants(), divider)),
+            laid: self.laid.for_participants(),
         }
     }
 }
@@ -83,6 +93,8 @@ pub enum Becomes {
     Same,
     /// The same sheets are in view, larger or elsewhere, or a film plays on.
     SeenOtherwise,
+    /// Something else lies over the picture, or lies differently.
+    LaidOtherwise,
     /// Other sheets are in view, or other backdrops.
     Other,
 }
@@ -110,6 +122,7 @@ impl StageState {
         Stage {
             current: self.current.and_then(find),
             beside: beside.and_then(|b| Some((find(b.backdrop)?, b.divider))),
+            laid: self.laid.clone(),
         }
     }
 
@@ -127,9 +140,22 @@ impl StageState {
         known.is_some_and(|b| b.sheets().any(|s| s == sheet))
     }
 
+    /// The picture area.
+    pub fn area(&self) -> Size<Glass> {
+        Size::glass(self.aspect.0, self.aspect.1)
+    }
+
+    /// Something that is wanted over the picture, within what can be.
+    ///
+    /// # Errors
+    /// As [`Laid::settled`].
+    pub fn settle_laid(&self, lay: &Lay) -> Result<Lay, Refusal> {
+        self.laid.settled(lay, self.area())
+    }
+
     /// The pane that a backdrop is in, or would be.
     pub fn room_of(&self, id: BackdropId) -> Rect<Glass> {
-        let area = Size::glass(self.aspect.0, self.aspect.1);
+        let area = self.area();
         if !self.is_on_stage(id) {
             return Rect::of_size(area);
         }
@@ -190,6 +216,7 @@ impl StageState {
             }
             StageStep::Name(name) => name.clone_into(&mut self.name),
             StageStep::Aspect(width, height) => self.aspect = (*width, *height),
+            StageStep::Lay(lay) => self.laid.lay(lay),
         }
     }
 
@@ -256,6 +283,7 @@ impl StageState {
                 }
                 step.clone()
             }
+            StageStep::Lay(lay) => StageStep::Lay(Box::new(self.settle_laid(lay)?)),
             StageStep::Bring { .. }
             | StageStep::Move { .. }
             | StageStep::Take(_)

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::geometry::ids::BackdropId;
 use crate::stage::backdrop::{BackdropView, ViewState};
+use crate::stage::laid::Lay;
 use crate::stage::pane::Beside;
 
 /// What is done with the stage, or with the running order that it is filled from.
@@ -49,4 +50,6 @@ pub enum StageStep {
     Name(String),
     /// Width to height of the picture area.
     Aspect(f64, f64),
+    /// This lies over the picture like this.
+    Lay(Box<Lay>),
 }

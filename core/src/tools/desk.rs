@@ -4,7 +4,7 @@ use crate::aids::pointing::Pointing;
 use crate::display::colour::Rgb;
 use crate::edit::select::Picked;
 use crate::edit::selection::{Pulled, Selection};
-use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point};
+use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point, Size};
 use crate::geometry::ids::{AuthorId, IdMaker, MarkId};
 use crate::ink::InkPoint;
 use crate::ink::pen::Device;
@@ -18,6 +18,7 @@ use crate::prefs::settings::{Finger, Settings};
 use crate::sheets::sheet::Sheets;
 use crate::sheets::step::{Op, SheetId, Step};
 use crate::stage::backdrop::BackdropView;
+use crate::stage::laid::{Laid, Lay};
 use crate::stage::pane::{self, InView};
 use crate::tools::in_hand::InHand;
 use crate::tools::pointer::Pointer;
@@ -47,6 +48,10 @@ pub enum Effect {
     Point(Pointing),
     /// A text is wanted here, or the one that lies here is to be opened, or typing is over.
     Text(Point<Glass>),
+    /// Something lies over the picture like this from now on.
+    Lay(Lay),
+    /// The same for the moment: it goes along with a hand.
+    Drag(Lay),
 }
 
 /// See the module's description.
@@ -60,6 +65,10 @@ pub struct Desk<'a> {
     pub settings: &'a Settings,
     pub in_hand: &'a InHand,
     pub selection: &'a Selection,
+    /// What lies over the picture.
+    pub laid: &'a Laid,
+    /// The picture area.
+    pub area: Size<Glass>,
     pub author: AuthorId,
     pub ids: &'a mut IdMaker,
     /// CSS pixels to a glass unit.

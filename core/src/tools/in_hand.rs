@@ -18,6 +18,7 @@ pub enum Kind {
     Stamp,
     Text,
     Laser,
+    Spotlight,
 }
 
 /// Touch or Mark, and in Mark which tool and what it draws.
@@ -42,6 +43,8 @@ pub struct InHand {
     pub ring: bool,
     /// Each press spreads.
     pub ripples: bool,
+    /// The spotlight goes along with what points.
+    pub follows: bool,
     /// The child lock is on: nothing is moved or enlarged.
     pub locked: bool,
 }
@@ -76,7 +79,7 @@ impl InHand {
         match self.tool {
             Kind::Stamp | Kind::Text => true,
             Kind::Shape => self.figure().by_points(),
-            Kind::Pen | Kind::Erase | Kind::Select | Kind::Laser => false,
+            Kind::Pen | Kind::Erase | Kind::Select | Kind::Laser | Kind::Spotlight => false,
         }
     }
 }

@@ -18,9 +18,11 @@ pub mod tool;
 pub mod wheel;
 
 mod eraser;
+mod face;
 mod figure;
 mod laser;
 mod lasso;
+mod light;
 mod mover;
 mod pen;
 mod polyline;

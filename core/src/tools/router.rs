@@ -8,17 +8,25 @@ use crate::aids::ripple::{self, Press, Ripple};
 use crate::geometry::frames::{Glass, Point};
 use crate::ink::curve::Spot;
 use crate::ink::pen::{Device, Sample};
+use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::in_hand::Kind;
 use crate::tools::palm::PalmRejection;
 use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
-use crate::tools::{eraser, figure, laser, lasso, mover, pen, polyline, pull, stamp, text};
+use crate::tools::{
+    eraser, face, figure, laser, lasso, light, mover, pen, polyline, pull, stamp, text,
+};
 
 /// Which tool a pointer that goes down is for, and what it begins there.
 fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     if at.grip.is_some() {
         return pull::begin(desk, at);
+    }
+    if !desk.in_hand.locked
+        && let Some(pulls) = face::begin(desk, at)
+    {
+        return Some(pulls);
     }
     if desk.moves(at) {
         return mover::begin(desk, at);
@@ -34,6 +42,7 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         Kind::Select => lasso::begin(desk, at),
         Kind::Text => text::begin(desk, at),
         Kind::Laser => laser::begin(desk, at),
+        Kind::Spotlight => light::begin(desk, at),
     }
 }
 
@@ -58,6 +67,8 @@ pub struct Router {
     ringed: bool,
     /// Where and when something was pressed last.
     pressed: Option<Sample>,
+    /// Where something pointed last, while it is over the glass.
+    points: Option<Point<Glass>>,
 }
 
 impl Router {
@@ -146,6 +157,7 @@ impl Router {
     /// No pointer moves about over the glass any more.
     pub fn left(&mut self, desk: &mut Desk) {
         self.hovers = None;
+        self.points = None;
         self.put_out(desk);
         self.unring(desk);
     }
@@ -154,6 +166,7 @@ impl Router {
     /// hands reach, or with a mouse's other button. The ring goes along, and the press spreads, if they are
     /// to.
     pub fn points(&mut self, desk: &mut Desk, sample: Sample, press: Option<Press>) {
+        self.points = Some(Point::new(sample.at.x, sample.at.y));
         if let Some(press) = press
             && desk.in_hand.ripples
         {
@@ -169,12 +182,23 @@ impl Router {
                 colour: desk.settings.aids.ring.colour,
             })));
         }
+        if desk.in_hand.follows
+            && let Some(spotlight) = &desk.laid.spotlight
+        {
+            let at = Point::new(sample.at.x, sample.at.y);
+            desk.want(Effect::Drag(Lay::Spotlight(spotlight.brought(at))));
+        }
         if desk.in_hand.ring {
             self.ringed = true;
             let look = desk.settings.aids.ring;
             let at = Spot::new(sample.at);
             desk.want(Effect::Point(Pointing::Ring { look, at }));
         }
+    }
+
+    /// Where something points, if it is over the glass.
+    pub fn points_at(&self) -> Option<Point<Glass>> {
+        self.points
     }
 
     fn unring(&mut self, desk: &mut Desk) {

@@ -1,13 +1,22 @@
-//! A wheel, or two fingers on a touchpad: what is seen moves, or grows where the pointer is.
+//! A wheel, or two fingers on a touchpad: what is seen moves, or grows where the pointer is; with the
+//! spotlight in the hand that grows.
 
 use crate::geometry::frames::{Glass, Point};
+use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
+use crate::tools::in_hand::Kind;
 
 /// How far a wheel turns until what is seen is e times as large, in CSS pixels.
 const FOLD: f64 = 400.0;
 
 /// The wheel has turned by so many CSS pixels, as browsers count.
 pub fn turned(desk: &mut Desk, at: Point<Glass>, dx: f64, dy: f64, grows: bool) {
+    if let (true, Some(spotlight)) = (desk.in_hand.holds(Kind::Spotlight), &desk.laid.spotlight)
+        && let Some(last) = spotlight.last()
+    {
+        let grown = last.grown((-dy / FOLD).exp());
+        return desk.want(Effect::Drag(Lay::Spotlight(spotlight.with_last(grown))));
+    }
     let at = desk.pixels(at);
     desk.want(match grows {
         true => Effect::Enlarge {

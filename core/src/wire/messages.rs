@@ -16,11 +16,12 @@ use crate::paint::wet::{WetInk, WetShape};
 use crate::sheets::refusal::Refusal;
 use crate::sheets::step::SheetId;
 use crate::stage::backdrop::ViewState;
+use crate::stage::laid::{Laid, Lay};
 use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 9;
+pub const VERSION: u16 = 10;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -113,6 +114,9 @@ pub enum ToServer {
     SendAway(PersonId),
     /// What is pointed with, at this moment.
     Point(Pointing),
+    /// For the moment this lies over the picture like this: it goes along with a hand. As with
+    /// [`ToServer::See`].
+    Lay(Box<Lay>),
 }
 
 /// From the server.
@@ -195,6 +199,13 @@ pub enum FromServer {
         author: AuthorId,
         pointing: Pointing,
     },
+    /// For the moment this lies over the picture like this; who did it knows already.
+    Lay {
+        author: AuthorId,
+        lay: Box<Lay>,
+    },
+    /// To participants: this lies over the picture now, and nothing else.
+    Laid(Box<Laid>),
 }
 
 /// See [`FromServer::Welcome`].
@@ -237,6 +248,8 @@ pub enum State {
     Presenter {
         /// How backdrops are seen for the moment, where that differs from what is remembered.
         moments: Vec<(BackdropId, ViewState)>,
+        /// The same for what lies over the picture.
+        laying: Vec<Lay>,
         people: Vec<Person>,
         keeping: bool,
         /// How many marks were left out since the lesson was opened: see [`FromServer::LeftOut`].

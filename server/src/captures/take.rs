@@ -125,6 +125,7 @@ fn as_seen_there(look: &Look, there: &OnStage) -> Stage {
     Stage {
         current: there.current.and_then(|id| find(id, &rooms[0])),
         beside: beside.and_then(|b| Some((find(b.backdrop, rooms.get(1)?)?, b.divider))),
+        laid: look.stage.laid.clone(),
     }
 }
 
@@ -198,5 +199,6 @@ pub fn compose(
         crate::now() as u64,
     );
     list.items.extend(marks.items);
+    look.stage.laid.paint_kept(crate::now() as u64, &mut list);
     (list, plan)
 }

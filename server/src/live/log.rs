@@ -12,6 +12,7 @@ use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::{Sheets, Snapshot};
 use bozzetto_core::sheets::step::{Deed, Step};
 use bozzetto_core::stage::backdrop::BackdropKind;
+use bozzetto_core::stage::laid::Laid;
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stage::step::StageStep;
@@ -190,6 +191,8 @@ pub fn tables(conn: &Connection, lesson: i64) -> Result<Option<Tables>> {
                     divider,
                 }),
                 paused: row.get(4)?,
+                // Only the log knows of it.
+                laid: Laid::default(),
             };
             let paused_at: Option<i64> = row.get(7)?;
             Ok((paused_at.filter(|_| stage.paused), stage))
@@ -252,6 +255,8 @@ fn enter(conn: &Connection, lesson: i64, step: &StageStep, at: u64) -> Result<()
             conn.prepare_cached("UPDATE lesson SET divider = ?1 WHERE id = ?2")?
                 .execute(params![divider, lesson])?;
         }
+        // Only the log knows of it.
+        StageStep::Lay(_) => {}
         StageStep::Pause(paused) => {
             conn.prepare_cached("UPDATE lesson SET paused = ?1, paused_at = ?2 WHERE id = ?3")?
                 .execute(params![paused, at as i64, lesson])?;

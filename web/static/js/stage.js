@@ -30,12 +30,15 @@ import { Line } from "./picture/line.js";
 import { playVideos } from "./picture/players.js";
 import { Refresh } from "./picture/refresh.js";
 import { prepareAids } from "./rail/aids.js";
+import { AidsRow } from "./rail/aids_row.js";
+import { prepareClocks } from "./rail/clocks.js";
 import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
 import { prepareInHand } from "./rail/in_hand.js";
 import { isLocked, prepareRail } from "./rail/rail.js";
 import { prepareRow } from "./rail/row.js";
 import { prepareShapes } from "./rail/shapes.js";
+import { prepareSpotlight } from "./rail/spotlight.js";
 import { Swatches } from "./rail/swatches.js";
 import { prepareTools } from "./rail/tools.js";
 import { Settings } from "./settings.js";
@@ -78,6 +81,8 @@ function showFrame({ view, changed }) {
   if (!changed) return;
   tools.show();
   row.show();
+  spotlight.show();
+  clocks.show();
   pages.show();
   order.showPlace();
   if (hand.holds("select")) selection.show();
@@ -293,7 +298,10 @@ const divider = prepareDivider({ glass, act });
 const help = new HelpSheet(glass, settings);
 prepareShapes({ glass, wasm, hand });
 prepareInHand({ hand, settings });
-const aids = prepareAids({ glass, hand, settings, take: tools.take });
+const aidsRow = new AidsRow();
+const aids = prepareAids({ glass, hand, settings, row: aidsRow, take: tools.take });
+const spotlight = prepareSpotlight({ glass, hand, row: aidsRow, act });
+const clocks = prepareClocks({ glass, row: aidsRow, act, say });
 prepareFullScreen();
 panel("people", "people-panel");
 prepareMore({
@@ -367,6 +375,9 @@ const deeds = {
   laser: (key) => hand.lend(key, aids.laser, true),
   ring: (key) => hand.lend(key, aids.ring, true),
   ripples: (key) => hand.lend(key, aids.ripples, true),
+  spotlight: spotlight.lend,
+  countdown: clocks.countdown,
+  stopwatch: clocks.stopwatch,
   box: openBox,
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),
@@ -386,7 +397,7 @@ const pressed = listenToKeys({
   help,
   swatches,
   crosshair,
-  aids,
+  aids: aidsRow,
   deeds,
   undo: tools.undo,
   redo: tools.redo,

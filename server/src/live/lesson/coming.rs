@@ -117,6 +117,7 @@ impl Lesson {
                 wet: self.wet_so_far(None),
                 state: State::Presenter {
                     moments: self.moments_seen(),
+                    laying: self.laying.iter().map(|(_, lay)| lay.clone()).collect(),
                     people: self.people(),
                     keeping: self.told_unkept == 0,
                     left_out: self.left_out,

@@ -34,7 +34,7 @@ pub(super) enum Errand {
 /// What came of an errand.
 pub(super) enum Done {
     Reloaded {
-        tables: Option<Tables>,
+        tables: Option<Box<Tables>>,
         goto: Option<BackdropId>,
     },
     Captures(Vec<TakeAway>),
@@ -92,6 +92,7 @@ impl Lesson {
                             store.write(move |conn| begin_if_bare(conn, id)).await?;
                         }
                         let tables = store.read(move |conn| log::tables(conn, id)).await?;
+                        let tables = tables.map(Box::new);
                         Ok(Done::Reloaded { tables, goto })
                     }))
                 }
@@ -114,7 +115,7 @@ impl Lesson {
 
     pub(super) fn after_errand(&mut self, done: Result<Done>) {
         match done {
-            Ok(Done::Reloaded { tables, goto }) => self.follow_tables(tables, goto),
+            Ok(Done::Reloaded { tables, goto }) => self.follow_tables(tables.map(|t| *t), goto),
             Ok(Done::Captures(take_aways)) => self.captures_changed(take_aways),
             Ok(Done::SentAway(person)) => {
                 for connection in self.connections_of(person.0 as i64) {

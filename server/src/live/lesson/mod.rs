@@ -27,6 +27,7 @@ use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
@@ -197,6 +198,8 @@ struct Lesson {
     left_out: u32,
     /// How backdrops are seen while they go along with a hand, and whose hand that is.
     moments: BTreeMap<BackdropId, (AuthorId, ViewState)>,
+    /// The same for what lies over the picture.
+    laying: Vec<(AuthorId, Lay)>,
     /// When that will have come to rest.
     rests: Option<Instant>,
     errands: Errands,
@@ -252,6 +255,7 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
         let idle = lesson.connections.is_empty()
             && lesson.unwritten.is_empty()
             && lesson.moments.is_empty()
+            && lesson.laying.is_empty()
             && lesson.errands.is_empty();
         let fades = lesson.fades_in();
         let (rests, key_due) = (lesson.rests, lesson.key_due());
@@ -323,6 +327,7 @@ impl Lesson {
             keys: BTreeMap::new(),
             left_out: 0,
             moments: BTreeMap::new(),
+            laying: Vec::new(),
             rests: None,
             errands: Errands::default(),
             unwritten: VecDeque::new(),

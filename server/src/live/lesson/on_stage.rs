@@ -8,6 +8,7 @@ use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, OnStage};
@@ -55,6 +56,20 @@ impl Lesson {
         self.publish_to_everybody(&message, !theirs);
     }
 
+    /// For the moment a presenter has hold of something that lies over the picture.
+    pub(super) fn lay(&mut self, author: AuthorId, lay: &Lay) {
+        // One clock too many is refused when it is laid for good.
+        let Ok(lay) = self.state.stage.settle_laid(lay) else {
+            return;
+        };
+        self.laying.retain(|(_, held)| !held.same_thing(&lay));
+        self.laying.push((author, lay.clone()));
+        self.rests = Some(Instant::now() + MOMENT);
+        let presenters_only = !lay.told();
+        let lay = Box::new(lay);
+        self.publish_to_everybody(&FromServer::Lay { author, lay }, presenters_only);
+    }
+
     /// What went along with a hand has come to rest, or the hand is gone: it is remembered.
     pub(super) fn remember_moments(&mut self, of: Option<AuthorId>) {
         let all = std::mem::take(&mut self.moments);
@@ -62,7 +77,16 @@ impl Lesson {
             .into_iter()
             .partition(|(_, (author, _))| of.is_none_or(|of| of == *author));
         self.moments = stay;
-        self.rests = self.rests.filter(|_| !self.moments.is_empty());
+        let laying = std::mem::take(&mut self.laying);
+        let (laid, held) = laying
+            .into_iter()
+            .partition(|(author, _)| of.is_none_or(|of| of == *author));
+        self.laying = held;
+        let still = !self.moments.is_empty() || !self.laying.is_empty();
+        self.rests = self.rests.filter(|_| still);
+        for (author, lay) in laid {
+            self.stage_by_itself(author, vec![StageStep::Lay(Box::new(lay))]);
+        }
         for (backdrop, (author, seen)) in rest {
             let seen = Box::new(seen);
             self.stage_by_itself(author, vec![StageStep::See { backdrop, seen }]);
@@ -72,6 +96,9 @@ impl Lesson {
     /// What of a stage is to be seen at this moment.
     pub(super) fn at_this_moment(&self, state: &StageState) -> Stage {
         let mut stage = state.on_stage();
+        for (_, lay) in &self.laying {
+            stage.laid.lay(lay);
+        }
         for b in stage.each_mut() {
             if let Some((_, seen)) = self.moments.get(&b.id)
                 && seen.page == b.seen.page

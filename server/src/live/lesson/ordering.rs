@@ -62,6 +62,7 @@ impl Lesson {
             }
             ToServer::Act { id, intent } => self.act(connection, author, id, &intent),
             ToServer::See { backdrop, seen } => self.see(author, backdrop, *seen),
+            ToServer::Lay(lay) => self.lay(author, &lay),
             ToServer::Chunk(chunk) => self.chunk(author, chunk),
             ToServer::Still(still) => self.still(author, still),
             ToServer::WantKey(backdrop) => self.want_key(backdrop),
@@ -128,8 +129,14 @@ impl Lesson {
             }
             What::Stage(steps) => {
                 for step in steps {
-                    if let StageStep::See { backdrop, .. } = step {
-                        self.moments.remove(backdrop);
+                    match step {
+                        StageStep::See { backdrop, .. } => {
+                            self.moments.remove(backdrop);
+                        }
+                        StageStep::Lay(lay) => {
+                            self.laying.retain(|(_, held)| !held.same_thing(lay));
+                        }
+                        _ => {}
                     }
                 }
             }

@@ -74,6 +74,11 @@ impl Lesson {
                     });
                 }
             }
+            Becomes::LaidOtherwise => {
+                let laid = self.at_this_moment(&self.told).laid;
+                let laid = Box::new(laid.for_participants());
+                self.publish_to_participants(&FromServer::Laid(laid));
+            }
             Becomes::Same => {}
         }
     }
@@ -123,9 +128,10 @@ fn frame(message: &FromServer) -> Frame {
     Frame {
         bytes: encode(message).into(),
         sort: match message {
-            FromServer::Wet { .. } | FromServer::WetShape(_) | FromServer::Point { .. } => {
-                Sort::Wet
-            }
+            FromServer::Wet { .. }
+            | FromServer::WetShape(_)
+            | FromServer::Point { .. }
+            | FromServer::Lay { .. } => Sort::Wet,
             FromServer::Chunk { .. } => Sort::Stream,
             FromServer::Still { .. } => Sort::Still,
             _ => Sort::Firm,

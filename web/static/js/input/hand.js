@@ -17,6 +17,7 @@ export const FIRST = {
   sign: 0,
   ring: false,
   ripples: false,
+  follows: false,
   locked: false,
 };
 
@@ -28,7 +29,8 @@ export class Hand {
     this.held = FIRST;
     /** @type {((held: InHand) => void)[]} */
     this.listeners = [];
-    /** @type {{ key: string, before: InHand, since: number, used: boolean, stays: boolean } | null} */
+    /** @type {{ key: string, before: InHand, since: number, used: boolean, stays: boolean,
+     *   back?: () => void } | null} */
     this.lent = null;
   }
 
@@ -54,10 +56,11 @@ export class Hand {
    * @param {string} key
    * @param {() => void} take
    * @param {boolean} stays whether a short press keeps the tool
+   * @param {() => void} [back] what else is to be as it was before
    */
-  lend(key, take, stays) {
+  lend(key, take, stays, back) {
     if (this.lent) return;
-    this.lent = { key, before: this.held, since: performance.now(), used: false, stays };
+    this.lent = { key, before: this.held, since: performance.now(), used: false, stays, back };
     take();
   }
 
@@ -72,6 +75,9 @@ export class Hand {
     if (!lent || (key !== undefined && lent.key !== key)) return;
     this.lent = null;
     const { touching, tool, ring, ripples } = lent.before;
-    if (!lent.stays || lent.used || performance.now() - lent.since > LONG) this.take({ touching, tool, ring, ripples });
+    if (this.held.follows) this.take({ follows: false });
+    if (lent.stays && !lent.used && performance.now() - lent.since <= LONG) return;
+    lent.back?.();
+    this.take({ touching, tool, ring, ripples });
   }
 }

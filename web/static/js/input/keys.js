@@ -30,7 +30,7 @@ export const isWriting = (target) =>
 /**
  * @param {{ glass: Glass, hand: Hand, selection: Selection, typing: Typing, box: CaptureBox, help: HelpSheet,
  *   swatches: Swatches, crosshair: { key: (e: KeyboardEvent) => boolean, hide: () => boolean, shows: () => boolean },
- *   aids: { putAway: () => boolean }, deeds: Record<Deed, (key: string) => unknown>, undo: () => unknown, redo: () => unknown,
+ *   aids: { putLastAway: () => boolean }, deeds: Record<Deed, (key: string) => unknown>, undo: () => unknown, redo: () => unknown,
  *   act: (deed: () => unknown) => void, area: () => { width: number, height: number } }} stage
  * @returns {(e: KeyboardEvent) => void} what a key does that was pressed somewhere else
  */
@@ -80,7 +80,7 @@ export function listenToKeys(stage) {
   function leave() {
     if (glass.is_setting()) act(() => glass.finish());
     else if (crosshair.hide()) selection.show();
-    else if (!closePanels() && !selection.clear() && !aids.putAway()) closeProof();
+    else if (!closePanels() && !selection.clear() && !aids.putLastAway()) closeProof();
   }
 
   /** @param {KeyboardEvent} e */

@@ -1,16 +1,16 @@
 // @ts-check
-// The picture area: the backdrop, four layers of marks and one of aids above them, of which only what
-// changed is painted again.
+// The picture area: the backdrop, four layers of marks, what lies over them, and what is pointed with; only
+// what changed is painted again.
 
 import { print } from "./printer.js";
 
 /** @import { Glass, InitOutput } from "../../glass/glass.js" */
 
-const NAMES = ["highlighter", "wet-highlighter", "ink", "wet-ink", "aids-above"];
+const NAMES = ["highlighter", "wet-highlighter", "ink", "wet-ink", "laid", "aids-above"];
 /** Layers that go to the screen without waiting for the rest of the page. */
 const AT_ONCE = ["wet-ink", "aids-above"];
 /** Layers that are hidden while they show nothing: those that mix make the browser mix the whole picture anew. */
-const SELDOM = ["highlighter", "wet-highlighter", "aids-above"];
+const SELDOM = ["highlighter", "wet-highlighter", "laid", "aids-above"];
 const GLASS_WIDTH = 1920;
 
 /** @param {string} id */

@@ -120,10 +120,14 @@ function flatly(surface, [a, b, c, d, e, f], clip) {
  */
 function apart(surface, [a, b, c, d, e, f], clip, softness, opacity, blend) {
   const { width, height } = surface.canvas;
-  const own = new OffscreenCanvas(width, height).getContext("2d");
-  if (!own) return flatly(surface, new Float32Array([a, b, c, d, e, f]), clip);
   const at = surface.getTransform();
-  own.setTransform(at);
+  const blur = softness * Math.sqrt(Math.abs(at.a * at.d - at.b * at.c));
+  // What lies beyond the edge is blurred into what is seen.
+  const margin = Math.ceil(3 * blur);
+  const own = new OffscreenCanvas(width + 2 * margin, height + 2 * margin).getContext("2d");
+  if (!own) return flatly(surface, new Float32Array([a, b, c, d, e, f]), clip);
+  own.translate(margin, margin);
+  own.transform(at.a, at.b, at.c, at.d, at.e, at.f);
   own.transform(a, b, c, d, e, f);
   const end = () => {
     surface.save();
@@ -131,8 +135,8 @@ function apart(surface, [a, b, c, d, e, f], clip, softness, opacity, blend) {
     surface.resetTransform();
     surface.globalAlpha = opacity;
     surface.globalCompositeOperation = blend;
-    if (softness > 0) surface.filter = `blur(${softness * Math.sqrt(Math.abs(at.a * at.d - at.b * at.c))}px)`;
-    surface.drawImage(own.canvas, 0, 0);
+    if (blur > 0) surface.filter = `blur(${blur}px)`;
+    surface.drawImage(own.canvas, -margin, -margin);
     surface.restore();
     return surface;
   };

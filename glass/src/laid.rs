@@ -1,0 +1,419 @@
+//! What lies over the picture and stays: how the rail shows it, and what is done with it there.
+
+use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
+use bozzetto_core::clocks::countdown::{self, Countdown, Stage};
+use bozzetto_core::clocks::face::{Place, shown};
+use bozzetto_core::clocks::stopwatch::Stopwatch;
+use bozzetto_core::clocks::{Clock, Measures, Press, Runs};
+use bozzetto_core::stage::laid::Lay;
+use serde::Serialize;
+use tsify::Tsify;
+use wasm_bindgen::prelude::*;
+
+use crate::Glass;
+use crate::script::{Given, given};
+
+/// What lies over the picture, as the row shows it.
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct LaidShown {
+    /// `None` when it is put away.
+    pub spotlight: Option<SpotlightShown>,
+    /// Those that are not put away.
+    pub clocks: Vec<ClockShown>,
+}
+
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct SpotlightShown {
+    /// Of the light that a hand had hold of last: `oval`, `circle`, `box` or `loop`.
+    pub form: &'static str,
+    /// In glass units, across.
+    pub size: f64,
+    /// In percent.
+    pub dimness: f64,
+    pub soft: bool,
+    pub told: bool,
+    pub lights: usize,
+}
+
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct ClockShown {
+    pub id: String,
+    pub countdown: bool,
+    /// What its face says.
+    pub reading: String,
+    pub runs: bool,
+    pub over: bool,
+    pub told: bool,
+    /// Of a countdown: how long it takes, as it is typed, and in minutes.
+    pub length: String,
+    pub minutes: f64,
+    pub loud: bool,
+    pub warns: bool,
+    pub laps: Vec<LapShown>,
+}
+
+#[derive(Serialize, Tsify)]
+pub struct LapShown {
+    pub name: String,
+    pub split: String,
+    pub total: String,
+    pub best: bool,
+    pub worst: bool,
+}
+
+/// What a countdown has to be heard for next.
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct Signal {
+    /// In how many milliseconds.
+    pub wait: f64,
+    /// It is over then; otherwise it warns.
+    pub over: bool,
+}
+
+fn word(form: &Form) -> &'static str {
+    match form {
+        Form::Oval => "oval",
+        Form::Circle => "circle",
+        Form::Box => "box",
+        Form::Loop(_) => "loop",
+    }
+}
+
+fn spotlight_shown(spotlight: &Spotlight) -> Option<SpotlightShown> {
+    let last = spotlight.last().filter(|_| !spotlight.away)?;
+    Some(SpotlightShown {
+        form: word(&last.form),
+        size: (2.0 * last.half.0.max(last.half.1)).round(),
+        dimness: (spotlight.dimness * 100.0).round(),
+        soft: spotlight.soft,
+        told: spotlight.told,
+        lights: spotlight.lights.len(),
+    })
+}
+
+fn clock_shown(clock: &Clock, now: u64) -> ClockShown {
+    let passed = clock.passed(now);
+    let (countdown, laps) = match &clock.measures {
+        Measures::Countdown(countdown) => (Some(*countdown), Vec::new()),
+        Measures::Stopwatch(watch) => (None, laps(watch)),
+    };
+    let set = countdown.unwrap_or_default();
+    ClockShown {
+        id: clock.id.to_string(),
+        countdown: countdown.is_some(),
+        reading: clock.reading(now),
+        runs: clock.runs.runs(),
+        over: countdown.is_some_and(|c| c.stage(passed) == Stage::Over),
+        told: clock.told,
+        length: shown(set.length, false),
+        minutes: set.length as f64 / 60_000.0,
+        loud: set.loud,
+        warns: set.warns > 0,
+        laps,
+    }
+}
+
+fn laps(watch: &Stopwatch) -> Vec<LapShown> {
+    let splits = watch.splits().into_iter();
+    splits
+        .map(|s| LapShown {
+            name: s.lap.name.clone(),
+            split: shown(s.split, true),
+            total: shown(s.lap.total, true),
+            best: s.best,
+            worst: s.worst,
+        })
+        .collect()
+}
+
+#[wasm_bindgen]
+impl Glass {
+    /// What lies over the picture.
+    pub fn laid(&self) -> Given<LaidShown> {
+        let (laid, now) = (&self.stage.shown.laid, self.now());
+        given(LaidShown {
+            spotlight: laid.spotlight.as_ref().and_then(spotlight_shown),
+            clocks: laid
+                .clocks
+                .iter()
+                .filter(|c| !c.away)
+                .map(|c| clock_shown(c, now))
+                .collect(),
+        })
+    }
+
+    /// The spotlight comes out as it was, to where something points, or to the middle; or it is put away.
+    pub fn spotlight(&mut self, out: bool) {
+        let area = self.picture.area;
+        let middle = self
+            .panes()
+            .get(self.active_pane())
+            .map(|p| p.room.middle());
+        let known = self.stage.shown.laid.spotlight.clone();
+        let fresh = known.is_none();
+        let spotlight = known.unwrap_or_default();
+        let at = self.hand.points_at().or(middle.filter(|_| fresh));
+        let spotlight = match (out, at) {
+            (false, _) => Spotlight {
+                away: true,
+                ..spotlight
+            },
+            (true, Some(at)) => spotlight.brought(at),
+            (true, None) => Spotlight {
+                away: false,
+                ..spotlight
+            },
+        };
+        self.lay(Lay::Spotlight(spotlight.settled(area)));
+    }
+
+    /// The light that a hand had hold of last gets another form: `oval`, `circle` or `box`.
+    pub fn form_light(&mut self, form: &str) {
+        let form = match form {
+            "circle" => Form::Circle,
+            "box" => Form::Box,
+            _ => Form::Oval,
+        };
+        self.change_light(|light| light.formed(form), true);
+    }
+
+    /// It becomes so large across, in glass units; `done` when that is not still being pulled.
+    pub fn size_light(&mut self, size: f64, done: bool) {
+        let by = |light: &Light| size / 2.0 / light.half.0.max(light.half.1);
+        self.change_light(|light| light.grown(by(light)), done);
+    }
+
+    /// The rest is so dark, in percent; as [`Glass::size_light`].
+    pub fn dim(&mut self, percent: f64, done: bool) {
+        self.change_spotlight(|s| s.dimness = percent / 100.0, done);
+    }
+
+    pub fn soften(&mut self, soft: bool) {
+        self.change_spotlight(|s| s.soft = soft, true);
+    }
+
+    /// Participants see it, or it is kept to the stage.
+    pub fn tell_spotlight(&mut self, told: bool) {
+        self.change_spotlight(|s| s.told = told, true);
+    }
+
+    /// One light more.
+    pub fn add_light(&mut self) {
+        let area = self.picture.area;
+        self.change_spotlight(|s| *s = s.with_another(area), true);
+    }
+
+    /// One light fewer.
+    pub fn take_light(&mut self) {
+        self.change_spotlight(|s| *s = s.with_one_fewer(), true);
+    }
+
+    // ---- Clocks ----
+
+    /// The last clock of its kind comes out, or there is a new one; gives its name.
+    pub fn clock_out(&mut self, countdown: bool) -> String {
+        let clocks = &self.stage.shown.laid.clocks;
+        let is_one = |c: &&Clock| matches!(c.measures, Measures::Countdown(_)) == countdown;
+        if let Some(known) = clocks.iter().rev().find(is_one).cloned() {
+            let (id, away) = (known.id, false);
+            self.lay(Lay::Clock(Clock { away, ..known }));
+            return id.to_string();
+        }
+        self.new_clock(countdown)
+    }
+
+    /// One more clock, that stands; gives its name.
+    pub fn new_clock(&mut self, countdown: bool) -> String {
+        let area = self.picture.area;
+        let id = self.session.ids.next_id();
+        let measures = match countdown {
+            true => Measures::Countdown(Countdown::default()),
+            false => Measures::Stopwatch(Stopwatch::default()),
+        };
+        // Beneath those that are there already.
+        let there = self.stage.shown.laid.clocks.iter().filter(|c| !c.away);
+        let mut face = Place::Corner.face(area);
+        let lowest = there.map(|c| c.face.y1).fold(0.0, f64::max);
+        if lowest > 0.0 && lowest + face.height() + 24.0 < area.height {
+            let down = lowest + 16.0 - face.y0;
+            (face.y0, face.y1) = (face.y0 + down, face.y1 + down);
+        }
+        let clock = Clock {
+            id,
+            measures,
+            runs: Runs::default(),
+            face,
+            away: false,
+            told: true,
+        };
+        self.lay(Lay::Clock(clock.settled(area)));
+        id.to_string()
+    }
+
+    /// Something is done with a clock: `run`, `stand`, `again`, `minute` or `lap`.
+    pub fn press_clock(&mut self, id: &str, what: &str) {
+        let press = match what {
+            "run" => Press::Run(true),
+            "stand" => Press::Run(false),
+            "again" => Press::Again,
+            "minute" => Press::Minute,
+            _ => Press::Lap,
+        };
+        let now = self.now();
+        self.change_clock(id, |clock| *clock = clock.pressed(&press, now));
+    }
+
+    /// A countdown takes as long as was typed, and stands at its beginning; gives why it cannot, if it
+    /// cannot.
+    pub fn set_length(&mut self, id: &str, typed: &str) -> Option<String> {
+        let length = match countdown::length(typed) {
+            Ok(length) => length,
+            Err(why) => return Some(why.to_string()),
+        };
+        self.change_clock(id, |clock| {
+            if let Measures::Countdown(countdown) = &mut clock.measures {
+                *countdown = countdown.with_length(length);
+                clock.runs = Runs::default();
+            }
+        });
+        None
+    }
+
+    /// Its end is heard, or only seen.
+    pub fn set_loud(&mut self, id: &str, loud: bool) {
+        self.change_countdown(id, |countdown| countdown.loud = loud);
+    }
+
+    /// It warns before its end.
+    pub fn set_warns(&mut self, id: &str, warns: bool) {
+        self.change_countdown(id, |countdown| {
+            countdown.warns = u64::from(warns);
+            *countdown = countdown.with_length(countdown.length);
+        });
+    }
+
+    /// Participants see it, or it is kept to the stage.
+    pub fn tell_clock(&mut self, id: &str, told: bool) {
+        self.change_clock(id, |clock| clock.told = told);
+    }
+
+    /// Its face goes into the `corner`, has `half` of the picture, or `all` of it.
+    pub fn place_clock(&mut self, id: &str, place: &str) {
+        let area = self.picture.area;
+        let place = match place {
+            "half" => Place::Half,
+            "all" => Place::All,
+            _ => Place::Corner,
+        };
+        self.change_clock(id, |clock| clock.face = place.face(area));
+    }
+
+    /// It is put away, and goes on.
+    pub fn put_clock_away(&mut self, id: &str) {
+        self.change_clock(id, |clock| clock.away = true);
+    }
+
+    /// It is gone for good.
+    pub fn remove_clock(&mut self, id: &str) {
+        if let Ok(id) = id.parse() {
+            self.lay(Lay::NoClock(id));
+        }
+    }
+
+    /// A lap, counted from 0, is called so.
+    pub fn name_lap(&mut self, id: &str, lap: usize, name: &str) {
+        self.change_clock(id, |clock| {
+            if let Measures::Stopwatch(watch) = &mut clock.measures
+                && let Some(lap) = watch.laps.get_mut(lap)
+            {
+                name.clone_into(&mut lap.name);
+            }
+        });
+    }
+
+    /// The laps of a stopwatch as a table, with `between` what stands side by side; empty when there is none.
+    pub fn laps_table(&self, id: &str, between: char) -> String {
+        match self.clock_of(id).map(|c| &c.measures) {
+            Some(Measures::Stopwatch(watch)) => watch.table(between),
+            _ => String::new(),
+        }
+    }
+
+    /// What is to be heard next, if anything is.
+    pub fn next_signal(&self) -> Given<NextSignal> {
+        let now = self.now();
+        let signals = self.stage.shown.laid.clocks.iter().filter_map(|clock| {
+            let Measures::Countdown(c) = &clock.measures else {
+                return None;
+            };
+            let left = c.left(clock.passed(now));
+            if !c.loud || !clock.runs.runs() || left == 0 {
+                return None;
+            }
+            Some(match left.checked_sub(c.warns) {
+                Some(wait) if wait > 0 && c.warns > 0 => (wait, false),
+                _ => (left, true),
+            })
+        });
+        let next = signals.min_by_key(|(wait, _)| *wait);
+        given(NextSignal(next.map(|(wait, over)| Signal {
+            wait: wait as f64,
+            over,
+        })))
+    }
+}
+
+/// See [`Glass::next_signal`].
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct NextSignal(pub Option<Signal>);
+
+impl Glass {
+    fn change_spotlight(&mut self, change: impl FnOnce(&mut Spotlight), done: bool) {
+        let Some(mut spotlight) = self.stage.shown.laid.spotlight.clone() else {
+            return;
+        };
+        change(&mut spotlight);
+        let lay = Lay::Spotlight(spotlight.settled(self.picture.area));
+        match done {
+            true => self.lay(lay),
+            false => self.drag(lay),
+        }
+    }
+
+    fn change_light(&mut self, change: impl FnOnce(&Light) -> Light, done: bool) {
+        self.change_spotlight(
+            |spotlight| {
+                if let Some(light) = spotlight.last().map(change) {
+                    *spotlight = spotlight.with_last(light);
+                }
+            },
+            done,
+        );
+    }
+
+    fn clock_of(&self, id: &str) -> Option<&Clock> {
+        let id = id.parse().ok()?;
+        self.stage.shown.laid.clock(id)
+    }
+
+    fn change_clock(&mut self, id: &str, change: impl FnOnce(&mut Clock)) {
+        let Some(mut clock) = self.clock_of(id).cloned() else {
+            return;
+        };
+        change(&mut clock);
+        self.lay(Lay::Clock(clock.settled(self.picture.area)));
+    }
+
+    fn change_countdown(&mut self, id: &str, change: impl FnOnce(&mut Countdown)) {
+        self.change_clock(id, |clock| {
+            if let Measures::Countdown(countdown) = &mut clock.measures {
+                change(countdown);
+            }
+        });
+    }
+}

@@ -1,0 +1,92 @@
+// @ts-check
+// The spotlight: its key in the panel, and how it is set in the row.
+
+import { button, el } from "../page.js";
+import { closePanels } from "../panels/panels.js";
+import { slider } from "./aids_row.js";
+
+/** @import { Glass, SpotlightShown } from "../../glass/glass.js" */
+/** @import { Hand } from "../input/hand.js" */
+/** @import { AidsRow } from "./aids_row.js" */
+
+/**
+ * @param {{ glass: Glass, hand: Hand, row: AidsRow, act: (deed: () => unknown) => void }} stage
+ */
+export function prepareSpotlight({ glass, hand, row, act }) {
+  /** @type {SpotlightShown | undefined} */
+  let now;
+  const isOn = () => now !== undefined;
+  /** The hand moves and resizes it, or draws again. @param {boolean} held */
+  const hold = (held) => {
+    if (held !== hand.holds("spotlight")) hand.take({ tool: held ? "spotlight" : "pen", touching: false });
+  };
+  /** @param {boolean} out */
+  function bring(out) {
+    act(() => glass.spotlight(out));
+    show();
+    hold(out);
+    if (out) row.open("spotlight");
+  }
+  row.add("spotlight", {
+    isOn,
+    putAway: () => bring(false),
+    chip: el("row-spotlight"),
+    set: el("spotlight-set"),
+    opened: () => hold(true),
+    closed: () => hold(false),
+  });
+  el("spotlight").addEventListener("click", () => {
+    closePanels();
+    bring(!isOn());
+  });
+  // Whoever takes a pen goes on with what is on stage.
+  hand.changed(() => {
+    if (row.shown === "spotlight" && !hand.holds("spotlight")) row.close();
+  });
+
+  const forms = /** @type {HTMLElement[]} */ ([...document.querySelectorAll("[data-light]")]);
+  for (const key of forms) key.addEventListener("click", () => act(() => glass.form_light(key.dataset.light ?? "")));
+  el("light-soft").addEventListener("click", () => act(() => glass.soften(!now?.soft)));
+  el("light-more").addEventListener("click", () => act(() => glass.add_light()));
+  el("light-fewer").addEventListener("click", () => act(() => glass.take_light()));
+  el("light-told").addEventListener("click", () => act(() => glass.tell_spotlight(!now?.told)));
+  const sliders = [
+    slider(
+      "light-size",
+      () => glass.laid().spotlight?.size,
+      (v, done) => act(() => glass.size_light(v, done)),
+    ),
+    slider(
+      "light-dimness",
+      () => glass.laid().spotlight?.dimness,
+      (v, done) => act(() => glass.dim(v, done)),
+    ),
+  ];
+
+  function show() {
+    now = glass.laid().spotlight ?? undefined;
+    el("spotlight").setAttribute("aria-pressed", `${isOn()}`);
+    row.look();
+    if (!now) return;
+    for (const key of forms) key.setAttribute("aria-pressed", `${key.dataset.light === now.form}`);
+    el("light-soft").setAttribute("aria-pressed", `${now.soft}`);
+    el("light-told").setAttribute("aria-pressed", `${now.told}`);
+    button("light-fewer").disabled = now.lights < 2;
+    for (const one of sliders) one();
+  }
+
+  /** Its key goes down: it comes, and goes along with what points for as long as the key is held. @param {string} key */
+  function lend(key) {
+    const was = isOn();
+    hand.lend(
+      key,
+      () => {
+        bring(!was);
+        if (!was) hand.take({ follows: true });
+      },
+      true,
+      () => bring(was),
+    );
+  }
+  return { lend, show };
+}
