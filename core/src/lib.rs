@@ -15,6 +15,7 @@
 //! * [`marks`]: what can be drawn: strokes, shapes, stamps, texts, pictures; how much there may be of it.
 //! * [`aids`]: what steers attention and leaves no mark.
 //! * [`clocks`]: countdowns and stopwatches.
+//! * [`instruments`]: what measures, and leads a pen.
 //! * [`sheets`]: all marks held by one thing, the steps that move them, undo.
 //! * [`stage`]: backdrops, boards, panes, films; what of it is on stage, and the steps that change it.
 //! * [`lesson`]: everything that a lesson remembers: changes in one order, and a browser's copy.
@@ -34,6 +35,7 @@ pub mod display;
 pub mod edit;
 pub mod geometry;
 pub mod ink;
+pub mod instruments;
 pub mod lesson;
 pub mod marks;
 pub mod paint;

@@ -21,6 +21,7 @@ use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use bozzetto_core::stage::board::Board;
 use bozzetto_core::stage::laid::Laid;
 use bozzetto_core::stage::pane;
+use bozzetto_core::stage::sight::Sight;
 use bozzetto_core::tools::desk::{Desk, Effect};
 use bozzetto_core::tools::in_hand::{InHand, Kind};
 use bozzetto_core::tools::pointer::{Modifiers, Motion, Pointer};
@@ -86,7 +87,8 @@ impl Stage {
 
     fn at_desk<R>(&mut self, doing: impl FnOnce(&mut Router, &mut Desk) -> R) -> R {
         let area = Size::glass(16.0, 9.0);
-        let in_view = pane::in_view(area, &pane::panes(area, Some(&self.board), None));
+        let panes = pane::panes(area, Some(&self.board), None);
+        let in_view = pane::in_view(area, &panes);
         let mut desk = Desk {
             sheets: &self.sheets,
             in_view: &in_view,
@@ -95,7 +97,10 @@ impl Stage {
             in_hand: &self.in_hand,
             selection: &self.selection,
             laid: &self.laid,
-            area,
+            sight: Sight {
+                area,
+                panes: &panes,
+            },
             author: AuthorId(1),
             ids: &mut self.ids,
             scale: 1.0,
@@ -251,6 +256,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
         Just(Kind::Text),
         Just(Kind::Laser),
         Just(Kind::Spotlight),
+        Just(Kind::Measure),
     ];
     let touching = prop::bool::weighted(0.1);
     (kind, touching, 0..6usize, 0..Figure::ALL.len(), 0..5usize).prop_map(

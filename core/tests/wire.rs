@@ -21,6 +21,10 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, Perso
 use bozzetto_core::ink::curve::{Curve, Spot};
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::instruments::measure::Measuring;
+use bozzetto_core::instruments::placed::Placed;
+use bozzetto_core::instruments::protractor::{Protractor, Says};
+use bozzetto_core::instruments::ruler::Ruler;
 use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
@@ -147,11 +151,12 @@ fn stage_steps() -> Vec<StageStep> {
         StageStep::Lay(Box::new(laid()[0].clone())),
         StageStep::Lay(Box::new(laid()[1].clone())),
         StageStep::Lay(Box::new(laid()[2].clone())),
+        StageStep::Lay(Box::new(laid()[5].clone())),
     ]
 }
 
 /// One of each kind that lies over the picture.
-fn laid() -> [Lay; 4] {
+fn laid() -> [Lay; 7] {
     let light = Light {
         form: Form::Loop(vec![(-1.0, 0.0), (1.0, -1.0), (1.0, 1.0)]),
         at: Point::new(400.0, 300.0),
@@ -177,6 +182,12 @@ fn laid() -> [Lay; 4] {
         name: "Sefa".to_owned(),
     }];
     let (at, passed) = (1_790_000_000_000, 500);
+    let placed = Placed {
+        on: Some(BackdropId(3)),
+        at: (300.0, 200.0),
+        angle: 0.5,
+        size: 400.0,
+    };
     [
         Lay::Spotlight(spotlight),
         clock(
@@ -187,6 +198,29 @@ fn laid() -> [Lay; 4] {
             Measures::Stopwatch(Stopwatch { laps }),
             Runs::Stands { passed },
         ),
+        Lay::Ruler(Ruler {
+            placed,
+            millimetres: 0.75,
+            away: false,
+            told: true,
+        }),
+        Lay::Protractor(Protractor {
+            placed,
+            arm: 0.5,
+            full: true,
+            says: Says::Bearing,
+            north: 0.25,
+            away: false,
+            told: true,
+        }),
+        Lay::Measuring(Measuring {
+            on: Some(BackdropId(3)),
+            places: vec![(1.0, 2.0), (3.0, 4.0)],
+            closed: false,
+            pixel: 0.5,
+            away: false,
+            told: true,
+        }),
         Lay::NoClock(8),
     ]
 }
@@ -426,7 +460,7 @@ fn from_server() -> Vec<FromServer> {
 
 fn all_laid() -> Laid {
     let mut all = Laid::default();
-    laid()[..3].iter().for_each(|lay| all.lay(lay));
+    laid()[..6].iter().for_each(|lay| all.lay(lay));
     all
 }
 

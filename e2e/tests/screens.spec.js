@@ -95,9 +95,41 @@ test("every control of the rail and the row is in reach, at every edge and size,
       },
     ],
     [
+      "a film, and a spotlight that is being set",
+      async () => {
+        for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+        await page.keyboard.press("w");
+        await expect(page.locator("#spotlight-set")).toBeVisible();
+      },
+    ],
+    [
+      "a film, and a countdown that is being set",
+      async () => {
+        await page.keyboard.press("k");
+        await expect(page.locator("#clock-set")).toBeVisible();
+      },
+    ],
+    [
+      "a film, and a protractor that is being set",
+      async () => {
+        await page.keyboard.press("p");
+        await page.locator("#protractor-bearing").click();
+        await expect(page.locator("#protractor-north")).toBeVisible();
+      },
+    ],
+    [
+      "a film, and something that is being measured",
+      async () => {
+        await page.keyboard.press("r");
+        await page.keyboard.press("m");
+        await expect(page.locator("#measure-set")).toBeVisible();
+      },
+    ],
+    [
       "a film, and a shape in the hand",
       async () => {
-        for (let i = 0; i < 3; i++) await page.keyboard.press("Escape");
+        for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+        await expect(page.locator("#row-aids")).toBeHidden();
         await page.keyboard.press("h");
         await expect(page.locator("#row-line")).toBeVisible();
       },

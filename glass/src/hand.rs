@@ -7,6 +7,7 @@ use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point};
 use bozzetto_core::geometry::grip::Grip;
 use bozzetto_core::ink::pen::{Device, Sample};
 use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::sight::Sight;
 use bozzetto_core::tools::desk::{Desk, Effect};
 use bozzetto_core::tools::in_hand::InHand;
 use bozzetto_core::tools::pointer::{Modifiers, Motion, Pointer};
@@ -192,6 +193,7 @@ impl Glass {
         let mut router = std::mem::take(&mut self.hand.router);
         let in_view = self.in_view();
         let backdrops: Vec<&BackdropView> = self.stage.shown.each().collect();
+        let panes = self.stage.panes(self.picture.area);
         let mut desk = Desk {
             sheets: self.replica.sheets(),
             in_view: &in_view,
@@ -200,7 +202,10 @@ impl Glass {
             in_hand: &self.hand.in_hand,
             selection: &self.hand.selection,
             laid: &self.stage.shown.laid,
-            area: self.picture.area,
+            sight: Sight {
+                area: self.picture.area,
+                panes: &panes,
+            },
             author: self.replica.author(),
             ids: &mut self.session.ids,
             scale: self.picture.scale,

@@ -1,4 +1,4 @@
-//! What lies over the picture and stays: how the rail shows it, and what is done with it there.
+//! Spotlight and clocks: how the row shows them, and what is done with them there.
 
 use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
 use bozzetto_core::clocks::countdown::{self, Countdown, Stage};
@@ -11,6 +11,7 @@ use tsify::Tsify;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
+use crate::instruments::{MeasuringShown, ProtractorShown, RulerShown};
 use crate::script::{Given, given};
 
 /// What lies over the picture, as the row shows it.
@@ -21,6 +22,9 @@ pub struct LaidShown {
     pub spotlight: Option<SpotlightShown>,
     /// Those that are not put away.
     pub clocks: Vec<ClockShown>,
+    pub ruler: Option<RulerShown>,
+    pub protractor: Option<ProtractorShown>,
+    pub measuring: Option<MeasuringShown>,
 }
 
 #[derive(Serialize, Tsify)]
@@ -143,6 +147,9 @@ impl Glass {
                 .filter(|c| !c.away)
                 .map(|c| clock_shown(c, now))
                 .collect(),
+            ruler: self.ruler_shown(),
+            protractor: self.protractor_shown(),
+            measuring: self.measuring_shown(),
         })
     }
 

@@ -169,7 +169,7 @@ impl Glass {
         } else if number == LAID {
             let still = self.picture.pointers.still;
             let laid = &self.stage.shown.laid;
-            laid.paint(self.picture.area, self.now(), still, &mut list);
+            self.seeing(|sight| laid.paint(sight, self.now(), still, &mut list));
         } else if wet {
             self.picture.wet.paint(layer, &within, &in_view, &mut list);
             let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);

@@ -11,6 +11,7 @@ mod fading;
 mod frame;
 mod halves;
 mod hand;
+mod instruments;
 mod laid;
 mod layers;
 mod list;

@@ -151,9 +151,9 @@ impl Glass {
 
     /// This lies over the picture now.
     pub(crate) fn take_laid(&mut self, laid: Laid) {
-        let (before, area) = (&self.stage.shown.laid, self.picture.area);
-        self.picture
-            .invalidate_laid(&before.difference(&laid, area));
+        let before = &self.stage.shown.laid;
+        let changed = self.seeing(|sight| before.difference(&laid, sight));
+        self.picture.invalidate_laid(&changed);
         self.stage.shown.laid = laid;
         self.stale.changed = true;
     }
@@ -235,9 +235,9 @@ impl Glass {
         };
         let becomes = self.stage.shown.becomes(&stage);
         let turned = shown(&self.stage.shown) != shown(&stage);
-        let area = self.picture.area;
-        let laid = self.stage.shown.laid.difference(&stage.laid, area);
-        self.picture.invalidate_laid(&laid);
+        let before = &self.stage.shown.laid;
+        let changed = self.seeing(|sight| before.difference(&stage.laid, sight));
+        self.picture.invalidate_laid(&changed);
         self.stale.changed = true;
         self.stage.shown = stage;
         if turned {

@@ -2,11 +2,12 @@
 
 use std::collections::HashMap;
 
-use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Rect};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Map, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::pane::{self, InView, Pane};
+use bozzetto_core::stage::sight::Sight;
 use bozzetto_core::stage::state::Stage;
 
 use crate::Glass;
@@ -28,15 +29,27 @@ pub(crate) struct OnStage {
     pub(crate) fine: HashMap<BackdropId, f64>,
 }
 
+impl OnStage {
+    /// The panes of a picture area.
+    pub(crate) fn panes(&self, area: Size<GlassFrame>) -> Vec<Pane<'_>> {
+        let beside = self.shown.beside.as_ref();
+        let beside = beside.map(|(backdrop, divider)| (backdrop, *divider));
+        pane::panes(area, self.shown.current.as_ref(), beside)
+    }
+}
+
 impl Glass {
     pub(crate) fn panes(&self) -> Vec<Pane<'_>> {
-        let Stage {
-            current, beside, ..
-        } = &self.stage.shown;
-        let beside = beside
-            .as_ref()
-            .map(|(backdrop, divider)| (backdrop, *divider));
-        pane::panes(self.picture.area, current.as_ref(), beside)
+        self.stage.panes(self.picture.area)
+    }
+
+    /// Lets something see what lies over the picture as it is seen.
+    pub(crate) fn seeing<R>(&self, doing: impl FnOnce(&Sight) -> R) -> R {
+        let panes = self.panes();
+        doing(&Sight {
+            area: self.picture.area,
+            panes: &panes,
+        })
     }
 
     /// The sheets in view, from the bottom up.

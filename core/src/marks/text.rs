@@ -5,6 +5,7 @@ use std::collections::HashMap;
 
 use serde::{Deserialize, Serialize};
 
+use crate::display::lettering::{self, Anchor};
 use crate::display::{Path, Verb};
 use crate::geometry::frames::{Ink, Point, Rect};
 use crate::ink::UNITS;
@@ -90,6 +91,44 @@ fn verb(number: u8) -> Option<Verb> {
 }
 
 impl Text {
+    /// A line that was not typed: lettered as scales are, `at` its upper left corner, in type of `size`.
+    pub fn lettered(words: &str, at: Point<Ink>, size: f64) -> Self {
+        let whole = |v: f64| (v * UNITS).round() as i32;
+        let baseline = size * (LINE + CAPITALS) / 2.0;
+        let (mut glyphs, mut placed, mut x) = (Vec::new(), Vec::new(), 0.0);
+        for c in words.chars() {
+            let letter = c.to_string();
+            let path = lettering::words(&letter, (0.0, 0.0), size, Anchor::Start, 0.0);
+            if !path.is_empty() {
+                placed.push(Placed {
+                    glyph: glyphs.len() as u16,
+                    x: whole(x),
+                    y: whole(baseline),
+                });
+                glyphs.push(Glyph {
+                    verbs: path.verbs.iter().map(|v| *v as u8).collect(),
+                    coords: path.coords.iter().map(|v| whole(f64::from(*v))).collect(),
+                });
+            }
+            x += lettering::length(&letter) * size;
+        }
+        Self {
+            content: words.to_owned(),
+            at: Spot::new(at),
+            size: whole(size),
+            wrap: None,
+            lines: vec![Line {
+                from: 0,
+                to: words.len() as u32,
+                baseline: whole(baseline),
+                width: whole(x),
+            }],
+            glyphs,
+            placed,
+            missing: String::new(),
+        }
+    }
+
     /// Whether everything that is named is there, and nothing is out of reach.
     pub fn is_sound(&self) -> bool {
         let near = |v: i32| v.unsigned_abs() < 1 << 26;

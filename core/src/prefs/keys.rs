@@ -31,12 +31,15 @@ pub enum Deed {
     Spotlight,
     Countdown,
     Stopwatch,
+    Ruler,
+    Protractor,
+    Measure,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 22] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 25] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -48,6 +51,9 @@ impl Deed {
         (Deed::Spotlight, "Spotlight", "w"),
         (Deed::Ring, "Pointer ring", "a"),
         (Deed::Ripples, "Ripples of presses", "i"),
+        (Deed::Ruler, "Ruler", "r"),
+        (Deed::Protractor, "Protractor", "p"),
+        (Deed::Measure, "Measure", "m"),
         (Deed::Countdown, "Countdown", "k"),
         (Deed::Stopwatch, "Stopwatch", "l"),
         (Deed::Freeze, "Freeze the picture, or let it go on", "f"),
@@ -87,6 +93,9 @@ impl Deed {
             | Deed::Pane
             | Deed::Countdown
             | Deed::Stopwatch
+            | Deed::Ruler
+            | Deed::Protractor
+            | Deed::Measure
             | Deed::NewPage => false,
         }
     }

@@ -8,6 +8,7 @@ use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::geometry::zoom::Zoom;
 use crate::ink::tip::Tip;
+use crate::instruments::scale::Scale;
 use crate::marks::swatch::{Hold, Swatch};
 use crate::sheets::step::SheetId;
 use crate::stage::board::{self, Board};
@@ -167,6 +168,8 @@ pub struct ViewState {
     pub playback: Playback,
     /// The picture that is held while the backdrop goes on.
     pub frozen: Option<Frozen>,
+    /// What a length on it is in the world.
+    pub scale: Option<Scale>,
 }
 
 /// A held picture.
@@ -390,6 +393,7 @@ impl ViewState {
             let r = &f.shows;
             moves && [r.x0, r.y0, r.x1, r.y1].iter().all(|v| v.is_finite()) && !r.is_empty()
         });
+        self.scale = self.scale.and_then(|scale| scale.checked().ok());
         let size = backdrop.size_of_page(self.page, room);
         self.zoom = self
             .zoom
@@ -401,7 +405,7 @@ impl ViewState {
 /// A sign in the middle of the pane for a moving backdrop of which no picture is at hand: a page, a
 /// lens, a screen.
 pub fn paint_sign(kind: &BackdropKind, room: &Rect<Glass>, list: &mut DisplayList) {
-    let (x, y) = ((room.x0 + room.x1) / 2.0, (room.y0 + room.y1) / 2.0);
+    let Point { x, y, .. } = room.middle();
     let mut boxes = |boxes: &[(f64, f64, f64, f64)], colour| {
         let mut path = Path::default();
         for (x0, y0, x1, y1) in boxes {

@@ -6,7 +6,12 @@ use crate::aids::spotlight::Spotlight;
 use crate::clocks::{self, Clock};
 use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Rect, Size};
+use crate::instruments::measure::Measuring;
+use crate::instruments::placed::{Lies, Placed};
+use crate::instruments::protractor::{self, Protractor};
+use crate::instruments::ruler::{self, Ruler};
 use crate::sheets::refusal::Refusal;
+use crate::stage::sight::Sight;
 
 /// See the module's description. What is put away is kept as it was.
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
@@ -14,6 +19,9 @@ use crate::sheets::refusal::Refusal;
 pub struct Laid {
     pub spotlight: Option<Spotlight>,
     pub clocks: Vec<Clock>,
+    pub ruler: Option<Ruler>,
+    pub protractor: Option<Protractor>,
+    pub measuring: Option<Measuring>,
 }
 
 /// One of these, as it is from now on.
@@ -25,15 +33,18 @@ pub enum Lay {
     Clock(Clock),
     /// There is no clock of this name any more.
     NoClock(u64),
+    Ruler(Ruler),
+    Protractor(Protractor),
+    Measuring(Measuring),
 }
 
 impl Lay {
     /// Whether two are about the same thing.
     pub fn same_thing(&self, other: &Self) -> bool {
-        match (self, other) {
-            (Lay::Spotlight(_), Lay::Spotlight(_)) => true,
-            (Lay::Spotlight(_), _) | (_, Lay::Spotlight(_)) => false,
-            (one, other) => one.clock() == other.clock(),
+        match (self.clock(), other.clock()) {
+            (Some(one), Some(other)) => one == other,
+            (None, None) => std::mem::discriminant(self) == std::mem::discriminant(other),
+            _ => false,
         }
     }
 
@@ -41,7 +52,7 @@ impl Lay {
         match self {
             Lay::Clock(clock) => Some(clock.id),
             Lay::NoClock(id) => Some(*id),
-            Lay::Spotlight(_) => None,
+            _ => None,
         }
     }
 
@@ -51,6 +62,18 @@ impl Lay {
             Lay::Spotlight(spotlight) => Lay::Spotlight(spotlight.settled(area)),
             Lay::Clock(clock) => Lay::Clock(clock.settled(area)),
             Lay::NoClock(_) => self,
+            Lay::Ruler(ruler) => Lay::Ruler(Ruler {
+                placed: placed(ruler.placed, ruler::LENGTHS, area),
+                ..ruler
+            }),
+            Lay::Protractor(protractor) => Lay::Protractor(
+                Protractor {
+                    placed: placed(protractor.placed, protractor::RADII, area),
+                    ..protractor
+                }
+                .settled(),
+            ),
+            Lay::Measuring(measuring) => Lay::Measuring(measuring.settled()),
         }
     }
 
@@ -60,7 +83,35 @@ impl Lay {
             Lay::Spotlight(spotlight) => spotlight.told,
             Lay::Clock(clock) => clock.told,
             Lay::NoClock(_) => true,
+            Lay::Ruler(ruler) => ruler.told,
+            Lay::Protractor(protractor) => protractor.told,
+            Lay::Measuring(measuring) => measuring.told,
         }
+    }
+}
+
+/// An instrument that can be seen and reached. What the glass holds lies on it; what a backdrop holds may be
+/// out of sight with that part of it.
+fn placed(placed: Placed, sizes: (f64, f64), area: Size<Glass>) -> Placed {
+    let sound = |v: f64, otherwise: f64| if v.is_finite() { v } else { otherwise };
+    let (w, h) = (area.width, area.height);
+    let at = (sound(placed.at.0, w / 2.0), sound(placed.at.1, h / 2.0));
+    let (at, size) = match placed.on {
+        None => (
+            (at.0.clamp(0.0, w), at.1.clamp(0.0, h)),
+            sound(placed.size, sizes.0).clamp(sizes.0, sizes.1),
+        ),
+        // In units of the backdrop, of which there may be few or many.
+        Some(_) => (
+            (at.0.clamp(-1e6, 1e6), at.1.clamp(-1e6, 1e6)),
+            sound(placed.size, sizes.0).clamp(1e-3, 1e6),
+        ),
+    };
+    Placed {
+        at,
+        size,
+        angle: sound(placed.angle, 0.0) % std::f64::consts::TAU,
+        ..placed
     }
 }
 
@@ -74,6 +125,9 @@ impl Laid {
                 None => self.clocks.push(clock.clone()),
             },
             Lay::NoClock(id) => self.clocks.retain(|c| c.id != *id),
+            Lay::Ruler(ruler) => self.ruler = Some(ruler.clone()),
+            Lay::Protractor(protractor) => self.protractor = Some(protractor.clone()),
+            Lay::Measuring(measuring) => self.measuring = Some(measuring.clone()),
         }
     }
 
@@ -96,47 +150,100 @@ impl Laid {
         self.clocks.iter().find(|c| c.id == id)
     }
 
+    /// The ruler and where it lies, unless it is put away or what holds it is not on stage.
+    pub fn ruler_seen(&self, sight: &Sight) -> Option<(&Ruler, Lies)> {
+        let ruler = self.ruler.as_ref().filter(|r| !r.away)?;
+        Some((ruler, ruler.placed.lies(&sight.view(ruler.placed.on)?)))
+    }
+
+    /// The same for the protractor.
+    pub fn protractor_seen(&self, sight: &Sight) -> Option<(&Protractor, Lies)> {
+        let protractor = self.protractor.as_ref().filter(|p| !p.away)?;
+        let view = sight.view(protractor.placed.on)?;
+        Some((protractor, protractor.placed.lies(&view)))
+    }
+
     /// As participants get to know it: what is kept to the stage, or put away, is not there.
     pub fn for_participants(mut self) -> Self {
         self.spotlight = self.spotlight.filter(|s| s.told && !s.away);
         self.clocks.retain(|c| c.told && !c.away);
+        self.ruler = self.ruler.filter(|r| r.told && !r.away);
+        self.protractor = self.protractor.filter(|p| p.told && !p.away);
+        self.measuring = self.measuring.filter(|m| m.told && !m.away);
         self
     }
 
     /// Draws all of it as it is at a moment of the server's clock, from the bottom up. `still` is for those
     /// who want no motion.
-    pub fn paint(&self, area: Size<Glass>, now: u64, still: bool, list: &mut DisplayList) {
+    pub fn paint(&self, sight: &Sight, now: u64, still: bool, list: &mut DisplayList) {
         if let Some(spotlight) = &self.spotlight {
-            spotlight.paint(area, list);
+            spotlight.paint(sight.area, list);
         }
+        self.paint_instruments(sight, list);
         for clock in self.clocks.iter().filter(|c| !c.away) {
             clock.paint(now, still, list);
         }
     }
 
-    /// Draws what belongs to a picture of the stage: clocks that participants see, and nothing that only
-    /// points.
-    pub fn paint_kept(&self, now: u64, list: &mut DisplayList) {
-        for clock in self.clocks.iter().filter(|c| c.told && !c.away) {
+    fn paint_instruments(&self, sight: &Sight, list: &mut DisplayList) {
+        if let Some((protractor, lies)) = self.protractor_seen(sight) {
+            protractor.paint(&lies, list);
+        }
+        if let Some((ruler, lies)) = self.ruler_seen(sight) {
+            let reads = sight.calibrated(ruler.placed.on, lies.at, ruler.millimetres);
+            ruler::paint(&lies, &reads, list);
+        }
+        if let Some(measuring) = self.measuring.as_ref().filter(|m| !m.away)
+            && let Some(view) = sight.view(measuring.on)
+        {
+            let scale = sight.scale(measuring.on);
+            measuring.paint(&view, scale, &sight.all(), list);
+        }
+    }
+
+    /// Draws what belongs to a picture of the stage: instruments and clocks that participants see, and
+    /// nothing that only points.
+    pub fn paint_kept(&self, sight: &Sight, now: u64, list: &mut DisplayList) {
+        let seen = self.clone().for_participants();
+        seen.paint_instruments(sight, list);
+        for clock in &seen.clocks {
             clock.paint(now, true, list);
         }
     }
 
     /// Where it looks otherwise than another.
-    pub fn difference(&self, other: &Self, area: Size<Glass>) -> Rect<Glass> {
+    pub fn difference(&self, other: &Self, sight: &Sight) -> Rect<Glass> {
         if self.spotlight != other.spotlight {
-            return Rect::of_size(area);
+            return sight.all();
         }
         let one_sided = |a: &Self, b: &Self| -> Rect<Glass> {
             let changed = a.clocks.iter().filter(|c| b.clock(c.id) != Some(c));
-            changed.fold(Rect::EMPTY, |all, c| all.union(&c.face))
+            let mut all = changed.fold(Rect::EMPTY, |all, c| all.union(&c.face));
+            if let (true, Some((_, lies))) = (a.ruler != b.ruler, a.ruler_seen(sight)) {
+                all = all.union(&ruler::bounds(&lies));
+            }
+            if let (true, Some((protractor, lies))) =
+                (a.protractor != b.protractor, a.protractor_seen(sight))
+            {
+                all = all.union(&protractor.bounds(&lies));
+            }
+            if let (true, Some(measuring)) = (a.measuring != b.measuring, &a.measuring)
+                && let Some(view) = sight.view(measuring.on)
+            {
+                all = all.union(&measuring.bounds(&view));
+            }
+            all
         };
         one_sided(self, other).union(&one_sided(other, self))
     }
 
     /// Whether nothing of it is to be seen.
     pub fn is_clear(&self) -> bool {
-        self.spotlight.as_ref().is_none_or(|s| s.away) && self.clocks.iter().all(|c| c.away)
+        self.spotlight.as_ref().is_none_or(|s| s.away)
+            && self.clocks.iter().all(|c| c.away)
+            && self.ruler.as_ref().is_none_or(|r| r.away)
+            && self.protractor.as_ref().is_none_or(|p| p.away)
+            && self.measuring.as_ref().is_none_or(|m| m.away)
     }
 
     /// In how many milliseconds something of it looks otherwise by itself, and where that is.

@@ -7,5 +7,6 @@ pub mod laid;
 pub mod page_parts;
 pub mod pane;
 pub mod playback;
+pub mod sight;
 pub mod state;
 pub mod step;

@@ -4,7 +4,7 @@ use crate::aids::pointing::Pointing;
 use crate::display::colour::Rgb;
 use crate::edit::select::Picked;
 use crate::edit::selection::{Pulled, Selection};
-use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point, Size};
+use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point};
 use crate::geometry::ids::{AuthorId, IdMaker, MarkId};
 use crate::ink::InkPoint;
 use crate::ink::pen::Device;
@@ -20,6 +20,7 @@ use crate::sheets::step::{Op, SheetId, Step};
 use crate::stage::backdrop::BackdropView;
 use crate::stage::laid::{Laid, Lay};
 use crate::stage::pane::{self, InView};
+use crate::stage::sight::Sight;
 use crate::tools::in_hand::InHand;
 use crate::tools::pointer::Pointer;
 
@@ -67,8 +68,8 @@ pub struct Desk<'a> {
     pub selection: &'a Selection,
     /// What lies over the picture.
     pub laid: &'a Laid,
-    /// The picture area.
-    pub area: Size<Glass>,
+    /// The panes of the picture area.
+    pub sight: Sight<'a>,
     pub author: AuthorId,
     pub ids: &'a mut IdMaker,
     /// CSS pixels to a glass unit.

@@ -53,7 +53,7 @@ impl Pulling {
             face,
             ..now.clone()
         };
-        Some(Lay::Clock(clock.settled(desk.area)))
+        Some(Lay::Clock(clock.settled(desk.sight.area)))
     }
 }
 

@@ -2,11 +2,13 @@
 
 use crate::geometry::frames::{Glass, Ink, Point};
 use crate::ink::pen::Device;
+use crate::instruments::reading::{Reading, of_a_pixel};
 use crate::marks::mark::{Body, Mark};
 use crate::marks::shape::{Figure, Measure, Shape, dragged, measure};
 use crate::paint::wet::WetShape;
 use crate::sheets::step::SheetId;
 use crate::tools::desk::{Desk, Effect, fading};
+use crate::tools::in_hand::Kind;
 use crate::tools::pointer::{Modifiers, Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 
@@ -29,11 +31,16 @@ pub struct Dragged {
 }
 
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
-    let (sheet, mark) = new_shape(desk, at)?;
+    begin_as(desk, at, desk.in_hand.figure())
+}
+
+/// The same with this figure.
+pub(super) fn begin_as(desk: &mut Desk, at: &Pointer, figure: Figure) -> Option<Box<dyn Tool>> {
+    let (sheet, mark) = new_shape(desk, at, figure)?;
     Some(Box::new(Dragged {
         pointer: at.id,
         even_by: None,
-        figure: desk.in_hand.figure(),
+        figure,
         from: at.sample.at,
         to: at.sample.at,
         modifiers: at.modifiers,
@@ -44,23 +51,34 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
 }
 
 /// A shape of no extent, with the looks of what is in the hand.
-pub(super) fn new_shape(desk: &mut Desk, at: &Pointer) -> Option<(SheetId, Mark)> {
+pub(super) fn new_shape(desk: &mut Desk, at: &Pointer, figure: Figure) -> Option<(SheetId, Mark)> {
     let in_hand = desk.in_hand;
     let (swatch, sheet, transform) = desk.dipped(in_hand.swatch, at.at())?;
-    let figure = in_hand.figure();
     let mut style = swatch.style();
-    style.dash = in_hand.dash();
-    style.fill = (in_hand.filled && figure.closed()).then(|| swatch.colour.tint());
+    if in_hand.tool == Kind::Shape {
+        style.dash = in_hand.dash();
+        style.fill = (in_hand.filled && figure.closed()).then(|| swatch.colour.tint());
+    }
     let body = Body::Shape(Shape::new(figure, &[at.sample.at, at.sample.at]));
     let mark = desk.new_mark(sheet, style, body, transform, fading(&swatch));
     Some((sheet, mark))
 }
 
-/// What a figure measures, in words: length and angle, or width and height. In pixels of the picture, or
-/// in units of a board, as wide as 1920 on the whole stage.
+/// What a figure measures, in words: length and angle, or width and height. In the backdrop's scale; without
+/// one in pixels of the picture, or in units of a board, as wide as 1920 on the whole stage.
 pub(super) fn read_out(desk: &Desk, sheet: SheetId, figure: Figure, m: &Measure) -> String {
     let per_unit = desk.view(sheet).map_or(1.0, |view| 1.0 / view.mean_scale());
-    let n = |v: f64| (v * per_unit).round();
+    let off = of_a_pixel(per_unit / desk.scale) * std::f64::consts::SQRT_2;
+    let scale = desk.sight.scale(sheet.backdrop());
+    let n = |v: f64| {
+        let value = v * per_unit;
+        match scale {
+            Some(scale) => Reading { value, off }
+                .scaled(scale)
+                .rounded(scale.unit.sign()),
+            None => format!("{}", value.round()),
+        }
+    };
     if figure.closed() {
         format!("{} × {}", n(m.width), n(m.height))
     } else {

@@ -19,6 +19,7 @@ pub enum Kind {
     Text,
     Laser,
     Spotlight,
+    Measure,
 }
 
 /// Touch or Mark, and in Mark which tool and what it draws.
@@ -77,7 +78,7 @@ impl InHand {
     /// Whether one tap is all that the tool takes.
     pub fn taps(&self) -> bool {
         match self.tool {
-            Kind::Stamp | Kind::Text => true,
+            Kind::Stamp | Kind::Text | Kind::Measure => true,
             Kind::Shape => self.figure().by_points(),
             Kind::Pen | Kind::Erase | Kind::Select | Kind::Laser | Kind::Spotlight => false,
         }

@@ -25,7 +25,7 @@ pub struct Polyline {
 }
 
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
-    let (sheet, mark) = new_shape(desk, at)?;
+    let (sheet, mark) = new_shape(desk, at, desk.in_hand.figure())?;
     Some(Box::new(Polyline {
         figure: desk.in_hand.figure(),
         mark,

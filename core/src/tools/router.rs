@@ -15,7 +15,8 @@ use crate::tools::palm::PalmRejection;
 use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 use crate::tools::{
-    eraser, face, figure, laser, lasso, light, mover, pen, polyline, pull, stamp, text,
+    eraser, face, figure, instrument, laser, lasso, light, measure, mover, pen, polyline, pull,
+    stamp, text,
 };
 
 /// Which tool a pointer that goes down is for, and what it begins there.
@@ -27,6 +28,9 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         && let Some(pulls) = face::begin(desk, at)
     {
         return Some(pulls);
+    }
+    if let Some(along) = instrument::begin(desk, at) {
+        return Some(along);
     }
     if desk.moves(at) {
         return mover::begin(desk, at);
@@ -43,6 +47,7 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         Kind::Text => text::begin(desk, at),
         Kind::Laser => laser::begin(desk, at),
         Kind::Spotlight => light::begin(desk, at),
+        Kind::Measure => measure::begin(desk, at),
     }
 }
 

@@ -9,6 +9,7 @@ use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::paint;
 use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
 use bozzetto_core::stage::pane::{self, Beside};
+use bozzetto_core::stage::sight::Sight;
 use bozzetto_core::stage::state::Stage;
 use bozzetto_press::picture;
 
@@ -199,6 +200,12 @@ pub fn compose(
         crate::now() as u64,
     );
     list.items.extend(marks.items);
-    look.stage.laid.paint_kept(crate::now() as u64, &mut list);
+    let sight = Sight {
+        area: stage,
+        panes: &panes,
+    };
+    look.stage
+        .laid
+        .paint_kept(&sight, crate::now() as u64, &mut list);
     (list, plan)
 }

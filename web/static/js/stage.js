@@ -35,6 +35,7 @@ import { prepareClocks } from "./rail/clocks.js";
 import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
 import { prepareInHand } from "./rail/in_hand.js";
+import { prepareInstruments } from "./rail/instruments.js";
 import { isLocked, prepareRail } from "./rail/rail.js";
 import { prepareRow } from "./rail/row.js";
 import { prepareShapes } from "./rail/shapes.js";
@@ -82,6 +83,7 @@ function showFrame({ view, changed }) {
   tools.show();
   row.show();
   spotlight.show();
+  instruments.show();
   clocks.show();
   pages.show();
   order.showPlace();
@@ -301,6 +303,7 @@ prepareInHand({ hand, settings });
 const aidsRow = new AidsRow();
 const aids = prepareAids({ glass, hand, settings, row: aidsRow, take: tools.take });
 const spotlight = prepareSpotlight({ glass, hand, row: aidsRow, act });
+const instruments = prepareInstruments({ glass, hand, row: aidsRow, act, say });
 const clocks = prepareClocks({ glass, row: aidsRow, act, say });
 prepareFullScreen();
 panel("people", "people-panel");
@@ -376,6 +379,9 @@ const deeds = {
   ring: (key) => hand.lend(key, aids.ring, true),
   ripples: (key) => hand.lend(key, aids.ripples, true),
   spotlight: spotlight.lend,
+  ruler: instruments.ruler,
+  protractor: instruments.protractor,
+  measure: instruments.measure,
   countdown: clocks.countdown,
   stopwatch: clocks.stopwatch,
   box: openBox,

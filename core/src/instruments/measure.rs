@@ -1,0 +1,184 @@
+//! Measuring by tapping: distances, the length of a path, an angle, an enclosed area.
+
+use serde::{Deserialize, Serialize};
+
+use super::reading::{Place, Reading, of_a_pixel, squared_sign};
+use super::scale::Scale;
+use crate::display::colour::Rgb;
+use crate::display::lettering::{self, Anchor};
+use crate::display::{Blend, DisplayList, Path};
+use crate::geometry::frames::{Glass, Held, Map, Point, Rect};
+use crate::geometry::ids::BackdropId;
+
+/// The most places that are measured through.
+pub const MOST: usize = 60;
+const LINE: Rgb = Rgb::hex(0xD55E00);
+const PLATE: Rgb = Rgb::hex(0x14181D);
+const WORDS: Rgb = Rgb::hex(0xF3F0E9);
+/// How large what is said is, in glass units.
+const TYPE: f64 = 30.0;
+
+/// What is being measured.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Measuring {
+    /// The backdrop that it is measured on.
+    pub on: Option<BackdropId>,
+    /// In units of that.
+    pub places: Vec<Place>,
+    /// The last place is joined to the first.
+    pub closed: bool,
+    /// How large a pixel is that a place is known to, in units of the backdrop.
+    pub pixel: f64,
+    pub away: bool,
+    pub told: bool,
+}
+
+/// What is said of it.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Said {
+    pub words: String,
+    /// Where it is said, on the glass.
+    pub at: Point<Glass>,
+}
+
+impl Measuring {
+    /// With another place; one near the first closes the path. `reach` is how near, in units of the backdrop.
+    pub fn with(&self, place: Place, reach: f64) -> Self {
+        let mut more = self.clone();
+        let near = |p: &Place| (p.0 - place.0).hypot(p.1 - place.1) < reach;
+        if self.closed || self.places.len() >= MOST {
+            (more.places, more.closed) = (vec![place], false);
+        } else if self.places.len() >= 3 && self.places.first().is_some_and(near) {
+            more.closed = true;
+        } else {
+            more.places.push(place);
+        }
+        more
+    }
+
+    /// All that can be said, the whole first: of two places their distance, of three also the angle in the
+    /// middle, of more the length of the path, of a closed one its area and length. Without a scale in `px`,
+    /// units of the backdrop.
+    pub fn readings(&self, scale: Option<&Scale>) -> Vec<String> {
+        let off = of_a_pixel(self.pixel);
+        let length = |path: &[Place]| {
+            let reading = Reading::length(path, off);
+            match scale {
+                Some(scale) => reading.scaled(scale).said(scale.unit.sign()),
+                None => reading.said("px"),
+            }
+        };
+        let mut round = self.places.clone();
+        if self.closed {
+            round.extend(self.places.first());
+            let area = Reading::area(&self.places, off);
+            let area = match scale {
+                Some(scale) => area.scaled_twice(scale).said(&squared_sign(&scale.unit)),
+                None => area.said("px²"),
+            };
+            return vec![area, length(&round)];
+        }
+        match self.places[..] {
+            [] | [_] => Vec::new(),
+            [a, at, b] => vec![length(&round), Reading::angle(a, at, b, off).said("°")],
+            _ => vec![length(&round)],
+        }
+    }
+
+    /// What is said beside its last place, in one line.
+    pub fn said(&self, view: &Map<Held, Glass>, scale: Option<&Scale>) -> Option<Said> {
+        let words = self.readings(scale).join(" · ");
+        let last = self.places.last()?;
+        let at = view.apply(Point::new(last.0, last.1));
+        (!words.is_empty()).then_some(Said { words, at })
+    }
+
+    /// Where its places are on the glass.
+    pub fn on_glass(&self, view: &Map<Held, Glass>) -> Vec<Point<Glass>> {
+        let all = self.places.iter();
+        all.map(|p| view.apply(Point::new(p.0, p.1))).collect()
+    }
+
+    /// A rectangle that contains it.
+    pub fn bounds(&self, view: &Map<Held, Glass>) -> Rect<Glass> {
+        let places = self.on_glass(view);
+        let around = places.iter().fold(Rect::EMPTY, |r, p| r.include(*p));
+        // What is said stands beside the last place, as long as it may be.
+        if around.is_empty() && places.is_empty() {
+            return Rect::EMPTY;
+        }
+        around.inflate(900.0)
+    }
+
+    /// Draws it.
+    pub fn paint(
+        &self,
+        view: &Map<Held, Glass>,
+        scale: Option<&Scale>,
+        area: &Rect<Glass>,
+        list: &mut DisplayList,
+    ) {
+        let places = self.on_glass(view);
+        let mut pieces: Vec<[Point<Glass>; 2]> = places.windows(2).map(|w| [w[0], w[1]]).collect();
+        if let (true, Some(first), Some(last)) = (self.closed, places.first(), places.last()) {
+            pieces.push([*last, *first]);
+        }
+        for (width, colour) in [(8.0, WORDS), (4.0, LINE)] {
+            let mut line = Path::default();
+            for [a, b] in &pieces {
+                line.append(&bar(*a, *b, width));
+            }
+            for p in &places {
+                let disc = kurbo::Circle::new((p.x, p.y), width + 3.0);
+                line.append(&Path::from(&kurbo::Shape::to_path(&disc, 0.1)));
+            }
+            list.fill(line, colour, Blend::Over);
+        }
+        if let Some(Said { words, at }) = self.said(view, scale) {
+            let (wide, high) = (lettering::length(&words) * TYPE + 28.0, TYPE * 1.5);
+            let x = (at.x + 26.0).min(area.x1 - wide).max(area.x0);
+            let y = match at.y - high - 20.0 {
+                y if y >= area.y0 => y,
+                _ => at.y + 24.0,
+            };
+            let mut plate = Path::default();
+            plate.rect(&Rect::from_size(x, y, wide, high));
+            list.fade(plate, PLATE, Blend::Over, 0.94);
+            let foot = (x + 14.0, y + high / 2.0 + TYPE * lettering::HEIGHT / 2.0);
+            let words = lettering::words(&words, foot, TYPE, Anchor::Start, 0.0);
+            list.fill(words, WORDS, Blend::Over);
+        }
+    }
+
+    /// Without places that are none.
+    pub fn settled(mut self) -> Self {
+        self.places.truncate(MOST);
+        self.places
+            .retain(|p| p.0.is_finite() && p.1.is_finite() && p.0.abs() < 1e7 && p.1.abs() < 1e7);
+        self.closed &= self.places.len() > 2;
+        if !(self.pixel.is_finite() && self.pixel > 0.0) {
+            self.pixel = 1.0;
+        }
+        self
+    }
+}
+
+/// A line of even width, with flat ends.
+fn bar(a: Point<Glass>, b: Point<Glass>, width: f64) -> Path {
+    let length = a.distance(b);
+    let mut path = Path::default();
+    if length > 0.0 {
+        let (nx, ny) = (
+            -(b.y - a.y) / length * width / 2.0,
+            (b.x - a.x) / length * width / 2.0,
+        );
+        path.polygon([
+            (a.x + nx, a.y + ny),
+            (b.x + nx, b.y + ny),
+            (b.x - nx, b.y - ny),
+            (a.x - nx, a.y - ny),
+        ]);
+    }
+    path
+}

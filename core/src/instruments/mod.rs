@@ -1,0 +1,11 @@
+//! Instruments: what measures. They lie over everything, are moved as real ones are, and a pen draws along
+//! them.
+
+pub mod guide;
+pub mod measure;
+pub mod placed;
+pub mod protractor;
+pub mod reading;
+pub mod ruler;
+pub mod scale;
+pub mod units;

@@ -1,0 +1,101 @@
+//! How what is held by the glass and by backdrops is seen, for what lies over the picture.
+
+use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
+use crate::geometry::ids::BackdropId;
+use crate::instruments::ruler::Calibrated;
+use crate::instruments::scale::Scale;
+use crate::instruments::units::Unit;
+use crate::stage::backdrop::BackdropView;
+use crate::stage::grain::Grain;
+use crate::stage::pane::Pane;
+
+/// The panes of the picture area.
+#[derive(Clone, Copy, Debug)]
+pub struct Sight<'a> {
+    pub area: Size<Glass>,
+    pub panes: &'a [Pane<'a>],
+}
+
+impl<'a> Sight<'a> {
+    /// All of the picture area.
+    pub fn all(&self) -> Rect<Glass> {
+        Rect::of_size(self.area)
+    }
+
+    /// From what holds something to the glass; `None` for a backdrop that is not on stage.
+    pub fn view(&self, on: Option<BackdropId>) -> Option<Map<Held, Glass>> {
+        match on {
+            None => Some(Map::coincident()),
+            Some(id) => self
+                .pane_of(id)
+                .map(|(backdrop, pane)| backdrop.view(&pane.room)),
+        }
+    }
+
+    /// A backdrop that is on stage, and its pane.
+    pub fn pane_of(&self, id: BackdropId) -> Option<(&'a BackdropView, &'a Pane<'a>)> {
+        let all = self.panes.iter().filter_map(|p| Some((p.backdrop?, p)));
+        all.into_iter().find(|(backdrop, _)| backdrop.id == id)
+    }
+
+    /// The backdrop at a place, and how it is seen.
+    pub fn beneath(&self, at: Point<Glass>) -> Option<(&'a BackdropView, Map<Held, Glass>)> {
+        let pane = self.panes.iter().find(|p| p.room.contains(at));
+        let pane = pane.or(self.panes.first())?;
+        let backdrop = pane.backdrop?;
+        Some((backdrop, backdrop.view(&pane.room)))
+    }
+
+    /// What lengths are read in at a place, by something that `on` holds: the scale of the backdrop, or
+    /// centimetres on the presenter's display.
+    pub fn calibrated(
+        &self,
+        on: Option<BackdropId>,
+        at: Point<Glass>,
+        millimetres: f64,
+    ) -> Calibrated {
+        let beneath = match on {
+            Some(id) => self.pane_of(id).map(|(b, pane)| (b, b.view(&pane.room))),
+            None => self.beneath(at),
+        };
+        let scaled = beneath.and_then(|(backdrop, view)| {
+            let scale = backdrop.seen.scale.as_ref()?;
+            Some(Calibrated {
+                per_unit: scale.per_unit() / view.mean_scale(),
+                unit: scale.unit.clone(),
+            })
+        });
+        scaled.unwrap_or(Calibrated {
+            per_unit: sound(millimetres) / 10.0,
+            unit: Unit::Centimetre,
+        })
+    }
+
+    /// The scale of a backdrop on stage.
+    pub fn scale(&self, on: Option<BackdropId>) -> Option<&'a Scale> {
+        let (backdrop, _) = self.pane_of(on?)?;
+        backdrop.seen.scale.as_ref()
+    }
+
+    /// How large a pixel is that a place is known to, in units of a backdrop: one of the screen, of `scale`
+    /// to a glass unit, or one of the backdrop where that is coarser.
+    pub fn pixel(&self, on: BackdropId, scale: f64) -> f64 {
+        let Some((backdrop, pane)) = self.pane_of(on) else {
+            return 1.0;
+        };
+        let of_screen = 1.0 / (scale * backdrop.view(&pane.room).mean_scale());
+        match backdrop.kind.grain() {
+            Grain::Pixels => of_screen.max(1.0),
+            Grain::Vector => of_screen,
+        }
+    }
+}
+
+/// Millimetres to a glass unit as displays have them, from a hand's size to a wall's: one that reports
+/// nonsense breaks no ruler.
+fn sound(millimetres: f64) -> f64 {
+    match millimetres.is_finite() {
+        true => millimetres.clamp(0.05, 20.0),
+        false => 0.75,
+    }
+}

@@ -1,0 +1,150 @@
+// @ts-check
+// Instruments: ruler, protractor, measuring and scale; their keys in the panel, and how they are set in the row.
+
+import { unit_names } from "../../glass/glass.js";
+import { button, el, input } from "../page.js";
+import { closePanels } from "../panels/panels.js";
+import { slider } from "./aids_row.js";
+
+/** @import { Glass, LaidShown } from "../../glass/glass.js" */
+/** @import { Hand } from "../input/hand.js" */
+/** @import { AidsRow } from "./aids_row.js" */
+
+/** @param {string} id @param {boolean} pressed */
+const press = (id, pressed) => el(id).setAttribute("aria-pressed", `${pressed}`);
+
+/**
+ * @param {{ glass: Glass, hand: Hand, row: AidsRow, act: (deed: () => unknown) => void, say: (words: string) => void }} stage
+ */
+export function prepareInstruments({ glass, hand, row, act, say }) {
+  /** @type {LaidShown} */
+  let now = glass.laid();
+  /** With measuring in the row, taps are places; otherwise the hand draws. @param {boolean} held */
+  const hold = (held) => {
+    if (held !== hand.holds("measure")) hand.take({ tool: held ? "measure" : "pen", touching: false });
+  };
+  const all = /** @type {const} */ ({
+    ruler: { isOn: () => !!now.ruler, bring: (/** @type {boolean} */ out) => glass.ruler(out) },
+    protractor: { isOn: () => !!now.protractor, bring: (/** @type {boolean} */ out) => glass.protractor(out) },
+    measure: { isOn: () => !!now.measuring, bring: (/** @type {boolean} */ out) => glass.measuring(out) },
+  });
+  /** @typedef {keyof typeof all} Instrument */
+
+  /** @param {Instrument} id @param {boolean} out */
+  function bring(id, out) {
+    act(() => all[id].bring(out));
+    show();
+    if (id === "measure") hold(out);
+    if (out) row.open(id);
+  }
+  /** @param {Instrument} id */
+  const toggle = (id) => bring(id, !all[id].isOn());
+  for (const id of /** @type {Instrument[]} */ (Object.keys(all))) {
+    row.add(id, {
+      isOn: all[id].isOn,
+      putAway: () => bring(id, false),
+      chip: el(`row-${id}`),
+      set: el(`${id}-set`),
+      opened: () => id === "measure" && hold(true),
+      closed: () => id === "measure" && hold(false),
+    });
+    el(id).addEventListener("click", () => {
+      closePanels();
+      toggle(id);
+    });
+  }
+  hand.changed(() => {
+    if (row.shown === "measure" && !hand.holds("measure")) row.close();
+  });
+  el("scale").addEventListener("click", () => {
+    closePanels();
+    bring("measure", true);
+    el("scale-length").focus();
+  });
+
+  // ---- How they are set ------------------------------------------------------------------------
+
+  const sliders = [
+    slider(
+      "ruler-turned",
+      () => glass.laid().ruler?.turned,
+      (v) => act(() => glass.turn_ruler(v)),
+    ),
+    slider(
+      "ruler-length",
+      () => glass.laid().ruler?.length,
+      (v) => act(() => glass.size_ruler(v)),
+    ),
+    slider(
+      "arm-angle",
+      () => glass.laid().protractor?.angle,
+      (v) => act(() => glass.set_arm(v)),
+    ),
+    slider(
+      "protractor-size",
+      () => glass.laid().protractor?.size,
+      (v) => act(() => glass.size_protractor(v)),
+    ),
+  ];
+  el("ruler-held").addEventListener("click", () => act(() => glass.hold_ruler(!now.ruler?.held)));
+  el("ruler-told").addEventListener("click", () => act(() => glass.tell_ruler(!now.ruler?.told)));
+  el("protractor-full").addEventListener("click", () => act(() => glass.set_full(!now.protractor?.full)));
+  el("protractor-bearing").addEventListener("click", () => act(() => glass.say_bearings(!now.protractor?.bearing)));
+  const north = input("protractor-north");
+  north.addEventListener("change", () => {
+    if (Number.isFinite(north.valueAsNumber)) act(() => glass.set_north(north.valueAsNumber));
+  });
+  el("protractor-held").addEventListener("click", () => act(() => glass.hold_protractor(!now.protractor?.held)));
+  el("protractor-told").addEventListener("click", () => act(() => glass.tell_protractor(!now.protractor?.told)));
+
+  // ---- Measuring, and the scale ----------------------------------------------------------------
+
+  el("measure-leave").addEventListener("click", () => act(() => glass.leave_reading()));
+  el("measure-back").addEventListener("click", () => act(() => glass.unmeasure(false)));
+  el("measure-anew").addEventListener("click", () => act(() => glass.unmeasure(true)));
+  el("measure-told").addEventListener("click", () => act(() => glass.tell_measuring(!now.measuring?.told)));
+  el("scale-units").append(...unit_names().map((name) => new Option(name, name)));
+  el("scale-take").addEventListener("click", () =>
+    act(() => {
+      const why = glass.set_scale(input("scale-length").valueAsNumber, input("scale-unit").value);
+      if (why) say(why);
+    }),
+  );
+  el("scale-clear").addEventListener("click", () => act(() => glass.clear_scale()));
+
+  function show() {
+    now = glass.laid();
+    for (const id of /** @type {Instrument[]} */ (Object.keys(all))) press(id, all[id].isOn());
+    row.look();
+    for (const one of sliders) one();
+    const { ruler, protractor, measuring } = now;
+    if (ruler) {
+      press("ruler-held", ruler.held);
+      press("ruler-told", ruler.told);
+    }
+    if (protractor) {
+      press("protractor-full", protractor.full);
+      press("protractor-bearing", protractor.bearing);
+      press("protractor-held", protractor.held);
+      press("protractor-told", protractor.told);
+      el("protractor-north-field").hidden = !protractor.bearing;
+      if (document.activeElement !== north) north.value = `${protractor.north}`;
+    }
+    if (measuring) {
+      const words = measuring.readings.join(" · ") || "Tap two places or more";
+      if (el("measure-reads").textContent !== words) el("measure-reads").textContent = words;
+      el("scale-of").textContent = measuring.places > 1 ? "That is" : "The width is";
+      button("measure-leave").disabled = measuring.readings.length === 0;
+      for (const id of ["measure-back", "measure-anew"]) button(id).disabled = measuring.places === 0;
+      button("scale-clear").disabled = measuring.scale === "";
+      el("scale-set").title = measuring.scale;
+      press("measure-told", measuring.told);
+    }
+  }
+  return {
+    ruler: () => toggle("ruler"),
+    protractor: () => toggle("protractor"),
+    measure: () => toggle("measure"),
+    show,
+  };
+}
