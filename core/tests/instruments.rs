@@ -4,6 +4,7 @@ use std::f64::consts::{PI, TAU};
 
 use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Size};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::instruments::compasses;
 use bozzetto_core::instruments::guide::Guide;
 use bozzetto_core::instruments::measure::Measuring;
 use bozzetto_core::instruments::placed::{Lies, Placed};
@@ -181,6 +182,15 @@ proptest! {
         }
     }
 
+    /// Compasses draw at the distance to which they are opened, wherever the pen trembles.
+    #[test]
+    fn compasses_keep_their_distance(x in -200.0..900.0f64, y in -200.0..900.0f64, size in 30.0..700.0f64) {
+        let lies = Lies { at: Point::new(400.0, 300.0), angle: 1.0, size };
+        let led = compasses::guide(&lies).nearest(Point::new(x, y));
+        prop_assert!((led.distance(lies.at) - size).abs() < 1e-9);
+        prop_assert_eq!(compasses::part(&lies, lies.at), Some(compasses::Part::Needle));
+    }
+
     /// Lines and numbers keep their room at every scale, and numbers are round.
     #[test]
     fn a_ruler_can_be_read_at_every_scale(exponent in -7.0..6.0f64) {
@@ -215,7 +225,7 @@ proptest! {
         let between = (p.degrees() - back.degrees()).rem_euclid(360.0);
         prop_assert!((between - 180.0).abs() < 1e-9);
         let to_north = protractor(north - PI / 2.0, Says::Bearing, north).degrees();
-        prop_assert!(to_north < 1e-9 || to_north > 360.0 - 1e-9);
+        prop_assert!(to_north.min(360.0 - to_north) < 1e-9);
     }
 
     /// Whatever a display or a stranger says, there is an instrument that can be reached.
@@ -320,7 +330,10 @@ fn what_is_no_scale_is_refused() {
         (scale(2.0, 1.0, Unit::Metre), ScaleFault::TooShort),
         (scale(2.0, 100.0, own("")), ScaleFault::Unit),
         (scale(2.0, 100.0, own("шагов")), ScaleFault::Unit),
-        (scale(2.0, 100.0, own("lengths of a boat")), ScaleFault::Unit),
+        (
+            scale(2.0, 100.0, own("lengths of a boat")),
+            ScaleFault::Unit,
+        ),
     ] {
         assert_eq!(bad.clone().checked().unwrap_err(), why, "{bad:?}");
     }

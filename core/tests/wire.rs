@@ -21,6 +21,7 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, Perso
 use bozzetto_core::ink::curve::{Curve, Spot};
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
+use bozzetto_core::instruments::compasses::Compasses;
 use bozzetto_core::instruments::measure::Measuring;
 use bozzetto_core::instruments::placed::Placed;
 use bozzetto_core::instruments::protractor::{Protractor, Says};
@@ -156,7 +157,7 @@ fn stage_steps() -> Vec<StageStep> {
 }
 
 /// One of each kind that lies over the picture.
-fn laid() -> [Lay; 7] {
+fn laid() -> [Lay; 8] {
     let light = Light {
         form: Form::Loop(vec![(-1.0, 0.0), (1.0, -1.0), (1.0, 1.0)]),
         at: Point::new(400.0, 300.0),
@@ -218,6 +219,12 @@ fn laid() -> [Lay; 7] {
             places: vec![(1.0, 2.0), (3.0, 4.0)],
             closed: false,
             pixel: 0.5,
+            away: false,
+            told: true,
+        }),
+        Lay::Compasses(Compasses {
+            placed,
+            millimetres: 0.75,
             away: false,
             told: true,
         }),
@@ -460,7 +467,7 @@ fn from_server() -> Vec<FromServer> {
 
 fn all_laid() -> Laid {
     let mut all = Laid::default();
-    laid()[..6].iter().for_each(|lay| all.lay(lay));
+    laid()[..7].iter().for_each(|lay| all.lay(lay));
     all
 }
 

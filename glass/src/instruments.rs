@@ -4,6 +4,7 @@ use std::f64::consts::{PI, TAU};
 
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Ink, Point};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::instruments::compasses::{Compasses, RADII as SPANS};
 use bozzetto_core::instruments::measure::Measuring;
 use bozzetto_core::instruments::placed::{Lies, Placed};
 use bozzetto_core::instruments::protractor::{Protractor, RADII, Says};
@@ -61,6 +62,15 @@ pub struct MeasuringShown {
     pub told: bool,
 }
 
+#[derive(Serialize, Tsify)]
+#[tsify(missing_as_null)]
+pub struct CompassesShown {
+    /// How far they are opened, in glass units.
+    pub radius: f64,
+    pub held: bool,
+    pub told: bool,
+}
+
 /// Names of units that are known lengths, in their order.
 #[wasm_bindgen]
 pub fn unit_names() -> Vec<String> {
@@ -96,6 +106,17 @@ impl Glass {
                 north: tenth(protractor.north.to_degrees()),
                 held: protractor.placed.on.is_some(),
                 told: protractor.told,
+            })
+        })
+    }
+
+    pub(crate) fn compasses_shown(&self) -> Option<CompassesShown> {
+        self.seeing(|sight| {
+            let (compasses, lies) = self.stage.shown.laid.compasses_seen(sight)?;
+            Some(CompassesShown {
+                radius: tenth(lies.size),
+                held: compasses.placed.on.is_some(),
+                told: compasses.told,
             })
         })
     }
@@ -278,6 +299,64 @@ impl Glass {
         self.change_protractor(|p| p.told = told);
     }
 
+    // ---- Compasses ----
+
+    /// The compasses come out as they were, or are put away.
+    pub fn compasses(&mut self, out: bool) {
+        let millimetres = self.prefs.settings.room.display_width / self.picture.area.width;
+        let fresh = Compasses {
+            placed: self.in_the_middle(260.0, 0.5),
+            millimetres,
+            away: false,
+            told: true,
+        };
+        let known = self.stage.shown.laid.compasses.clone();
+        let compasses = known.unwrap_or(fresh);
+        let seen = self.seeing(|sight| sight.view(compasses.placed.on).is_some());
+        let placed = match seen {
+            true => compasses.placed,
+            false => self.in_the_middle(260.0, 0.5),
+        };
+        self.lay_compasses(Compasses {
+            placed,
+            millimetres,
+            away: !out,
+            ..compasses
+        });
+    }
+
+    /// How far they are opened, in glass units.
+    pub fn open_compasses(&mut self, radius: f64) {
+        let known = self.stage.shown.laid.compasses.clone();
+        let Some(mut compasses) = known else {
+            return;
+        };
+        let view = self.seeing(|sight| sight.view(compasses.placed.on));
+        let scale = view.map_or(1.0, |v| v.mean_scale());
+        compasses.placed.size = radius.clamp(SPANS.0, SPANS.1) / scale;
+        self.lay_compasses(compasses);
+    }
+
+    /// The backdrop beneath holds them, or the glass.
+    pub fn hold_compasses(&mut self, by_backdrop: bool) {
+        let Some(compasses) = self.stage.shown.laid.compasses.clone() else {
+            return;
+        };
+        if let Some(placed) = self.held_by(&compasses.placed, by_backdrop) {
+            self.lay_compasses(Compasses {
+                placed,
+                ..compasses
+            });
+        }
+    }
+
+    /// Participants see them, or they are kept to the stage.
+    pub fn tell_compasses(&mut self, told: bool) {
+        if let Some(compasses) = self.stage.shown.laid.compasses.clone() {
+            self.lay_compasses(Compasses { told, ..compasses });
+        }
+    }
+
     // ---- Measuring ----
 
     /// What is measured comes out as it was, or is put away.
@@ -454,6 +533,10 @@ impl Glass {
             change(&mut ruler);
             self.lay_ruler(ruler);
         }
+    }
+
+    fn lay_compasses(&mut self, compasses: Compasses) {
+        self.lay(Lay::Compasses(compasses).settled(self.picture.area));
     }
 
     fn lay_protractor(&mut self, protractor: Protractor) {

@@ -11,7 +11,7 @@ use tsify::Tsify;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
-use crate::instruments::{MeasuringShown, ProtractorShown, RulerShown};
+use crate::instruments::{CompassesShown, MeasuringShown, ProtractorShown, RulerShown};
 use crate::script::{Given, given};
 
 /// What lies over the picture, as the row shows it.
@@ -25,6 +25,7 @@ pub struct LaidShown {
     pub ruler: Option<RulerShown>,
     pub protractor: Option<ProtractorShown>,
     pub measuring: Option<MeasuringShown>,
+    pub compasses: Option<CompassesShown>,
 }
 
 #[derive(Serialize, Tsify)]
@@ -150,6 +151,7 @@ impl Glass {
             ruler: self.ruler_shown(),
             protractor: self.protractor_shown(),
             measuring: self.measuring_shown(),
+            compasses: self.compasses_shown(),
         })
     }
 

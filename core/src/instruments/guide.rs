@@ -54,6 +54,11 @@ impl Guide {
         }
     }
 
+    /// Whether it is all of a circle, which has no side that ink lies against.
+    pub fn is_circle(&self) -> bool {
+        matches!(self, Guide::Arc { sweep, .. } if *sweep >= std::f64::consts::TAU)
+    }
+
     /// The same beside it: farther from `away` by so much, so that ink lies against an edge and not under it.
     pub fn beside(&self, by: f64, away: Point<Glass>) -> Self {
         match *self {

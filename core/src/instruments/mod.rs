@@ -1,6 +1,7 @@
 //! Instruments: what measures. They lie over everything, are moved as real ones are, and a pen draws along
 //! them.
 
+pub mod compasses;
 pub mod guide;
 pub mod measure;
 pub mod placed;

@@ -142,7 +142,7 @@ impl Protractor {
     pub fn paint(&self, lies: &Lies, list: &mut DisplayList) {
         let map = lies.map();
         let r = lies.size;
-        let outline = |grown: f64| {
+        let outline = |grown: f64, hole: bool| {
             let mut path = Path::default();
             let (from, to) = if self.full { (0, 360) } else { (180, 360) };
             let round = (from..=to).step_by(2).map(|degrees| {
@@ -151,11 +151,17 @@ impl Protractor {
             });
             let foot = [(r + grown, FOOT + grown), (-r - grown, FOOT + grown)];
             let foot = foot.into_iter().filter(|_| !self.full);
-            path.polygon(round.chain(foot));
+            let mut corners: Vec<(f64, f64)> = round.chain(foot).collect();
+            if hole {
+                corners.reverse();
+            }
+            path.polygon(corners);
             path
         };
-        list.fade(outline(2.0).mapped(&map), LINES, Blend::Over, 0.55);
-        list.fade(outline(0.0).mapped(&map), BODY, Blend::Over, OPACITY);
+        let mut rim = outline(2.0, false);
+        rim.append(&outline(0.0, true));
+        list.fade(rim.mapped(&map), LINES, Blend::Over, 0.7);
+        list.fade(outline(0.0, false).mapped(&map), BODY, Blend::Over, OPACITY);
         self.paint_degrees(r, &map, list);
         // The centre: two hairs.
         let mut hairs = Path::default();

@@ -34,12 +34,13 @@ pub enum Deed {
     Ruler,
     Protractor,
     Measure,
+    Compasses,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 25] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 26] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -53,6 +54,7 @@ impl Deed {
         (Deed::Ripples, "Ripples of presses", "i"),
         (Deed::Ruler, "Ruler", "r"),
         (Deed::Protractor, "Protractor", "p"),
+        (Deed::Compasses, "Compasses", "o"),
         (Deed::Measure, "Measure", "m"),
         (Deed::Countdown, "Countdown", "k"),
         (Deed::Stopwatch, "Stopwatch", "l"),
@@ -96,6 +98,7 @@ impl Deed {
             | Deed::Ruler
             | Deed::Protractor
             | Deed::Measure
+            | Deed::Compasses
             | Deed::NewPage => false,
         }
     }

@@ -6,6 +6,7 @@ use crate::aids::spotlight::Spotlight;
 use crate::clocks::{self, Clock};
 use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Rect, Size};
+use crate::instruments::compasses::{self, Compasses};
 use crate::instruments::measure::Measuring;
 use crate::instruments::placed::{Lies, Placed};
 use crate::instruments::protractor::{self, Protractor};
@@ -22,6 +23,7 @@ pub struct Laid {
     pub ruler: Option<Ruler>,
     pub protractor: Option<Protractor>,
     pub measuring: Option<Measuring>,
+    pub compasses: Option<Compasses>,
 }
 
 /// One of these, as it is from now on.
@@ -36,6 +38,7 @@ pub enum Lay {
     Ruler(Ruler),
     Protractor(Protractor),
     Measuring(Measuring),
+    Compasses(Compasses),
 }
 
 impl Lay {
@@ -74,6 +77,10 @@ impl Lay {
                 .settled(),
             ),
             Lay::Measuring(measuring) => Lay::Measuring(measuring.settled()),
+            Lay::Compasses(compasses) => Lay::Compasses(Compasses {
+                placed: placed(compasses.placed, compasses::RADII, area),
+                ..compasses
+            }),
         }
     }
 
@@ -86,6 +93,7 @@ impl Lay {
             Lay::Ruler(ruler) => ruler.told,
             Lay::Protractor(protractor) => protractor.told,
             Lay::Measuring(measuring) => measuring.told,
+            Lay::Compasses(compasses) => compasses.told,
         }
     }
 }
@@ -128,6 +136,7 @@ impl Laid {
             Lay::Ruler(ruler) => self.ruler = Some(ruler.clone()),
             Lay::Protractor(protractor) => self.protractor = Some(protractor.clone()),
             Lay::Measuring(measuring) => self.measuring = Some(measuring.clone()),
+            Lay::Compasses(compasses) => self.compasses = Some(compasses.clone()),
         }
     }
 
@@ -163,6 +172,13 @@ impl Laid {
         Some((protractor, protractor.placed.lies(&view)))
     }
 
+    /// The same for the compasses.
+    pub fn compasses_seen(&self, sight: &Sight) -> Option<(&Compasses, Lies)> {
+        let compasses = self.compasses.as_ref().filter(|c| !c.away)?;
+        let view = sight.view(compasses.placed.on)?;
+        Some((compasses, compasses.placed.lies(&view)))
+    }
+
     /// As participants get to know it: what is kept to the stage, or put away, is not there.
     pub fn for_participants(mut self) -> Self {
         self.spotlight = self.spotlight.filter(|s| s.told && !s.away);
@@ -170,6 +186,7 @@ impl Laid {
         self.ruler = self.ruler.filter(|r| r.told && !r.away);
         self.protractor = self.protractor.filter(|p| p.told && !p.away);
         self.measuring = self.measuring.filter(|m| m.told && !m.away);
+        self.compasses = self.compasses.filter(|c| c.told && !c.away);
         self
     }
 
@@ -192,6 +209,11 @@ impl Laid {
         if let Some((ruler, lies)) = self.ruler_seen(sight) {
             let reads = sight.calibrated(ruler.placed.on, lies.at, ruler.millimetres);
             ruler::paint(&lies, &reads, list);
+        }
+        if let Some((compasses, lies)) = self.compasses_seen(sight) {
+            let on = compasses.placed.on;
+            let reads = sight.calibrated(on, lies.at, compasses.millimetres);
+            compasses::paint(&lies, &reads, list);
         }
         if let Some(measuring) = self.measuring.as_ref().filter(|m| !m.away)
             && let Some(view) = sight.view(measuring.on)
@@ -227,6 +249,9 @@ impl Laid {
             {
                 all = all.union(&protractor.bounds(&lies));
             }
+            if let (true, Some((_, lies))) = (a.compasses != b.compasses, a.compasses_seen(sight)) {
+                all = all.union(&compasses::bounds(&lies));
+            }
             if let (true, Some(measuring)) = (a.measuring != b.measuring, &a.measuring)
                 && let Some(view) = sight.view(measuring.on)
             {
@@ -244,6 +269,7 @@ impl Laid {
             && self.ruler.as_ref().is_none_or(|r| r.away)
             && self.protractor.as_ref().is_none_or(|p| p.away)
             && self.measuring.as_ref().is_none_or(|m| m.away)
+            && self.compasses.as_ref().is_none_or(|c| c.away)
     }
 
     /// In how many milliseconds something of it looks otherwise by itself, and where that is.

@@ -1,19 +1,27 @@
 //! Instruments under a hand, whichever tool it holds: moved and turned by one finger or two. Near an edge a
 //! pen draws along it.
 
+use std::f64::consts::{PI, TAU};
+
 use crate::geometry::frames::{Glass, Map, Point};
+use crate::ink::InkPoint;
+use crate::ink::fit::fit;
 use crate::ink::pen::Sample;
+use crate::instruments::compasses::{self, Compasses, Part as OfCompasses};
 use crate::instruments::guide::Guide;
 use crate::instruments::placed::{Lies, snapped};
-use crate::instruments::protractor::{self, Part as OfProtractor, Protractor};
+use crate::instruments::protractor::{Part as OfProtractor, Protractor};
 use crate::instruments::ruler::{self, Part as OfRuler, Ruler};
+use crate::marks::mark::{Body, Mark};
 use crate::marks::shape::Figure;
+use crate::paint::wet::WetShape;
+use crate::sheets::step::SheetId;
 use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
+use crate::tools::figure;
 use crate::tools::in_hand::Kind;
-use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::pointer::{Motion, Pointer, on_glass};
 use crate::tools::tool::{Next, Overlay, Tool};
-use crate::tools::{figure, pen};
 
 /// How near an edge a pen is led along it, in CSS pixels: beside the instrument, and on it.
 const NEAR: (f64, f64) = (18.0, 9.0);
@@ -51,6 +59,12 @@ fn guide_at(desk: &Desk, at: Point<Glass>) -> Option<(Guide, Point<Glass>)> {
             return Some((edge, lies.at_local((lies.size / 2.0, ruler::WIDTH / 2.0))));
         }
     }
+    if let Some((_, lies)) = desk.laid.compasses_seen(&desk.sight) {
+        let circle = compasses::guide(&lies);
+        if near(&circle, NEAR.1 * 1.5) && compasses::part(&lies, at).is_none() {
+            return Some((circle, lies.at));
+        }
+    }
     let (protractor, lies) = desk.laid.protractor_seen(&desk.sight)?;
     let [rim, arm, base] = protractor.guides(&lies);
     let out = at.distance(lies.at) > lies.size;
@@ -64,13 +78,6 @@ fn guide_at(desk: &Desk, at: Point<Glass>) -> Option<(Guide, Point<Glass>)> {
     Some((guide, lies.at))
 }
 
-/// A stroke that is led along an edge.
-#[derive(Debug)]
-struct Ruled {
-    guide: Guide,
-    inner: Box<dyn Tool>,
-}
-
 fn ruled(
     desk: &mut Desk,
     at: &Pointer,
@@ -78,20 +85,35 @@ fn ruled(
     middle: Point<Glass>,
 ) -> Option<Box<dyn Tool>> {
     let swatch = desk.settings.swatches.get(desk.in_hand.swatch)?;
-    // Ink lies against an edge; along the arm and through the centre it lies on the line.
-    let guide = match guide.nearest(middle).distance(middle) > 1.0 {
-        true => guide.beside(f64::from(swatch.width) / 2.0, middle),
-        false => guide,
+    // Ink lies against an edge; along the arm, through a centre and on a circle it lies on the line.
+    let on_it = guide.is_circle() || guide.nearest(middle).distance(middle) < 1.0;
+    let guide = match on_it {
+        true => guide,
+        false => guide.beside(f64::from(swatch.width) / 2.0, middle),
     };
     let at = Pointer {
         sample: led(&guide, &at.sample),
         ..*at
     };
-    let inner = match guide {
-        Guide::Line { .. } => figure::begin_as(desk, &at, Figure::Line),
-        Guide::Arc { .. } => pen::begin(desk, &at),
-    }?;
-    Some(Box::new(Ruled { guide, inner }))
+    match guide {
+        Guide::Line { .. } => {
+            let inner = figure::begin_as(desk, &at, Figure::Line)?;
+            Some(Box::new(Ruled { guide, inner }))
+        }
+        Guide::Arc { centre, radius, .. } => {
+            let (sheet, mark) = figure::new_shape(desk, &at, Figure::Line)?;
+            Some(Box::new(Bowed {
+                guide,
+                centre,
+                radius,
+                from: way(centre, at.at()),
+                swept: 0.0,
+                width: f64::from(mark.style.width),
+                mark,
+                sheet,
+            }))
+        }
+    }
 }
 
 fn led(guide: &Guide, sample: &Sample) -> Sample {
@@ -100,6 +122,13 @@ fn led(guide: &Guide, sample: &Sample) -> Sample {
         at: Point::new(on.x, on.y),
         ..*sample
     }
+}
+
+/// A line that is drawn along a straight edge.
+#[derive(Debug)]
+struct Ruled {
+    guide: Guide,
+    inner: Box<dyn Tool>,
 }
 
 impl Tool for Ruled {
@@ -119,11 +148,7 @@ impl Tool for Ruled {
     }
 
     fn lifted(&mut self, desk: &mut Desk, at: &Pointer) -> Next {
-        let at = Pointer {
-            sample: led(&self.guide, &at.sample),
-            ..*at
-        };
-        self.inner.lifted(desk, &at)
+        self.inner.lifted(desk, at)
     }
 
     fn cancelled(&mut self, desk: &mut Desk, pointer: i32) -> Next {
@@ -143,6 +168,78 @@ impl Tool for Ruled {
     }
 }
 
+/// An arc that is drawn along a circle: as exact as it is, whatever the hand does.
+#[derive(Debug)]
+struct Bowed {
+    guide: Guide,
+    centre: Point<Glass>,
+    radius: f64,
+    /// Where it begins, and how far it goes round from there, clockwise; radians.
+    from: f64,
+    swept: f64,
+    width: f64,
+    mark: Mark,
+    sheet: SheetId,
+}
+
+/// An arc shorter than this, in glass units, was not meant.
+const LEAST: f64 = 4.0;
+
+impl Bowed {
+    fn body(&self) -> Option<Body> {
+        /// From one place of the arc to the next.
+        const STEP: f64 = 2.0 * PI / 180.0;
+        let steps = (self.swept.abs() / STEP).ceil().max(1.0);
+        let points: Vec<InkPoint> = (0..=steps as u32)
+            .map(|n| {
+                let angle = self.from + self.swept * f64::from(n) / steps;
+                let (sin, cos) = angle.sin_cos();
+                let at = (
+                    self.centre.x + self.radius * cos,
+                    self.centre.y + self.radius * sin,
+                );
+                InkPoint::new(Point::new(at.0, at.1), self.width)
+            })
+            .collect();
+        fit(&points).map(Body::Stroke)
+    }
+}
+
+impl Tool for Bowed {
+    fn moved(&mut self, desk: &mut Desk, motion: &Motion) {
+        for sample in motion.samples {
+            let to = way(self.centre, on_glass(&led(&self.guide, sample)));
+            // The shorter way round from where it has come to, and once round at the most.
+            let by = (to - self.from - self.swept + PI).rem_euclid(TAU) - PI;
+            self.swept = (self.swept + by).clamp(-TAU, TAU);
+        }
+        if let Some(body) = self.body() {
+            self.mark.body = body;
+            let (sheet, mark) = (self.sheet, self.mark.clone());
+            desk.want(Effect::Show(WetShape { sheet, mark }));
+        }
+    }
+
+    fn lifted(&mut self, desk: &mut Desk, _at: &Pointer) -> Next {
+        self.finished(desk)
+    }
+
+    fn cancelled(&mut self, desk: &mut Desk, _pointer: i32) -> Next {
+        desk.want(Effect::Forget(self.mark.id));
+        Next::Ends
+    }
+
+    fn finished(&mut self, desk: &mut Desk) -> Next {
+        let meant = self.swept.abs() * self.radius >= LEAST;
+        desk.settle(self.sheet, self.mark.clone(), meant);
+        Next::Ends
+    }
+
+    fn by_accident(&self) -> bool {
+        true
+    }
+}
+
 // ---- Moving ---------------------------------------------------------------------------------------
 
 /// What a hand has hold of, as it was when the fingers that hold it now had come.
@@ -150,6 +247,7 @@ impl Tool for Ruled {
 enum Held {
     Ruler(OfRuler, Ruler, Lies),
     Protractor(OfProtractor, Protractor, Lies),
+    Compasses(OfCompasses, Compasses, Lies),
 }
 
 fn held_at(desk: &Desk, at: Point<Glass>) -> Option<Held> {
@@ -157,6 +255,11 @@ fn held_at(desk: &Desk, at: Point<Glass>) -> Option<Held> {
         && let Some(part) = ruler::part(&lies, at)
     {
         return Some(Held::Ruler(part, ruler.clone(), lies));
+    }
+    if let Some((compasses, lies)) = desk.laid.compasses_seen(&desk.sight)
+        && let Some(part) = compasses::part(&lies, at)
+    {
+        return Some(Held::Compasses(part, compasses.clone(), lies));
     }
     let (protractor, lies) = desk.laid.protractor_seen(&desk.sight)?;
     let part = protractor.part(&lies, at)?;
@@ -205,15 +308,17 @@ impl Pulling {
     /// It as the fingers have it now.
     fn pulled(&self, desk: &Desk) -> Option<Lay> {
         let lies = match &self.held {
-            Held::Ruler(_, _, lies) | Held::Protractor(_, _, lies) => *lies,
+            Held::Ruler(_, _, lies)
+            | Held::Protractor(_, _, lies)
+            | Held::Compasses(_, _, lies) => *lies,
         };
         let (one, two) = (self.fingers.first()?, self.fingers.get(1));
         let by_two = two.map(|two| {
-            let grows = matches!(self.held, Held::Protractor(..));
+            let grows = !matches!(self.held, Held::Ruler(..));
             let carried = lies.carried([one.from, two.from], [one.at, two.at], grows);
             Lies {
                 angle: self.snap(carried.angle),
-                size: carried.size.clamp(protractor::RADII.0, ruler::LENGTHS.1),
+                size: carried.size.clamp(compasses::RADII.0, ruler::LENGTHS.1),
                 ..carried
             }
         });
@@ -273,6 +378,24 @@ impl Pulling {
                     ..protractor.clone()
                 })
             }
+            Held::Compasses(part, compasses, _) => {
+                let opened = Lies {
+                    angle: way(lies.at, one.at),
+                    size: (lies.size + one.at.distance(lies.at) - one.from.distance(lies.at))
+                        .clamp(compasses::RADII.0, compasses::RADII.1),
+                    ..lies
+                };
+                let now = by_two.unwrap_or(match part {
+                    OfCompasses::Needle => moved,
+                    OfCompasses::Knob => opened,
+                });
+                let on = compasses.placed.on;
+                let placed = now.placed(on, &sight.view(on)?)?;
+                Lay::Compasses(Compasses {
+                    placed,
+                    ..compasses.clone()
+                })
+            }
         };
         Some(lay.settled(sight.area))
     }
@@ -299,6 +422,12 @@ impl Pulling {
                     *lies = now.placed.lies(&view);
                 }
                 *protractor = now;
+            }
+            (Some(Lay::Compasses(now)), Held::Compasses(_, compasses, lies)) => {
+                if let Some(view) = desk.sight.view(now.placed.on) {
+                    *lies = now.placed.lies(&view);
+                }
+                *compasses = now;
             }
             _ => {}
         }
@@ -334,6 +463,7 @@ impl Tool for Pulling {
         match &mut self.held {
             Held::Ruler(part, ..) => *part = OfRuler::Body,
             Held::Protractor(part, ..) => *part = OfProtractor::Body,
+            Held::Compasses(part, ..) => *part = OfCompasses::Needle,
         }
         Next::GoesOn
     }

@@ -380,6 +380,7 @@ const deeds = {
   ripples: (key) => hand.lend(key, aids.ripples, true),
   spotlight: spotlight.lend,
   ruler: instruments.ruler,
+  compasses: instruments.compasses,
   protractor: instruments.protractor,
   measure: instruments.measure,
   countdown: clocks.countdown,

@@ -80,7 +80,7 @@ export function listenToKeys(stage) {
   function leave() {
     if (glass.is_setting()) act(() => glass.finish());
     else if (crosshair.hide()) selection.show();
-    else if (!closePanels() && !selection.clear() && !aids.putLastAway()) closeProof();
+    else if (!closePanels() && !selection.clear() && !closeProof()) aids.putLastAway();
   }
 
   /** @param {KeyboardEvent} e */

@@ -26,6 +26,7 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
   const all = /** @type {const} */ ({
     ruler: { isOn: () => !!now.ruler, bring: (/** @type {boolean} */ out) => glass.ruler(out) },
     protractor: { isOn: () => !!now.protractor, bring: (/** @type {boolean} */ out) => glass.protractor(out) },
+    compasses: { isOn: () => !!now.compasses, bring: (/** @type {boolean} */ out) => glass.compasses(out) },
     measure: { isOn: () => !!now.measuring, bring: (/** @type {boolean} */ out) => glass.measuring(out) },
   });
   /** @typedef {keyof typeof all} Instrument */
@@ -76,6 +77,11 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
       (v) => act(() => glass.size_ruler(v)),
     ),
     slider(
+      "compasses-radius",
+      () => glass.laid().compasses?.radius,
+      (v) => act(() => glass.open_compasses(v)),
+    ),
+    slider(
       "arm-angle",
       () => glass.laid().protractor?.angle,
       (v) => act(() => glass.set_arm(v)),
@@ -86,6 +92,8 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
       (v) => act(() => glass.size_protractor(v)),
     ),
   ];
+  el("compasses-held").addEventListener("click", () => act(() => glass.hold_compasses(!now.compasses?.held)));
+  el("compasses-told").addEventListener("click", () => act(() => glass.tell_compasses(!now.compasses?.told)));
   el("ruler-held").addEventListener("click", () => act(() => glass.hold_ruler(!now.ruler?.held)));
   el("ruler-told").addEventListener("click", () => act(() => glass.tell_ruler(!now.ruler?.told)));
   el("protractor-full").addEventListener("click", () => act(() => glass.set_full(!now.protractor?.full)));
@@ -117,7 +125,11 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     for (const id of /** @type {Instrument[]} */ (Object.keys(all))) press(id, all[id].isOn());
     row.look();
     for (const one of sliders) one();
-    const { ruler, protractor, measuring } = now;
+    const { ruler, protractor, compasses, measuring } = now;
+    if (compasses) {
+      press("compasses-held", compasses.held);
+      press("compasses-told", compasses.told);
+    }
     if (ruler) {
       press("ruler-held", ruler.held);
       press("ruler-told", ruler.told);
@@ -142,6 +154,7 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     }
   }
   return {
+    compasses: () => toggle("compasses"),
     ruler: () => toggle("ruler"),
     protractor: () => toggle("protractor"),
     measure: () => toggle("measure"),
