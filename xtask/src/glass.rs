@@ -3,12 +3,13 @@
 use std::fs;
 use std::io::Write;
 use std::path::Path;
-use std::process::{Child, Command};
+use std::process::Command;
+use std::thread::JoinHandle;
 
 use anyhow::Context;
 use wasm_bindgen_cli_support::Bindgen;
 
-use crate::run::{cargo, run, shown};
+use crate::run::{cargo, run};
 
 const TARGET: &str = "wasm32-unknown-unknown";
 const OUT: &str = "web/static/glass";
@@ -22,25 +23,24 @@ pub fn build() -> anyhow::Result<()> {
     bind_all()
 }
 
-/// Modules that are being compiled while something else is.
-pub struct Beside(Child);
+/// Modules that are being built while something else is.
+pub struct Beside(JoinHandle<anyhow::Result<()>>);
 
 /// Begins to build the modules beside what is built next: both have parts that keep one processor busy
 /// and the other waiting. Cargo's own progress is shown for the other.
 pub fn begin() -> anyhow::Result<Beside> {
     target()?;
-    let mut compile = compile();
-    compile.arg("--quiet");
-    println!("\n> {} (beside what follows)", shown(&compile));
-    Ok(Beside(compile.spawn()?))
+    Ok(Beside(std::thread::spawn(|| {
+        run(compile().arg("--quiet"))?;
+        bind_all()
+    })))
 }
 
 impl Beside {
-    /// Waits for the modules and binds them.
-    pub fn finish(mut self) -> anyhow::Result<()> {
-        let status = self.0.wait()?;
-        anyhow::ensure!(status.success(), "the browser's part could not be built");
-        bind_all()
+    /// Waits for them.
+    pub fn finish(self) -> anyhow::Result<()> {
+        let built = self.0.join();
+        built.map_err(|_| anyhow::anyhow!("the browser's part could not be built"))?
     }
 }
 

@@ -19,7 +19,7 @@ pub fn run(command: &mut Command) -> anyhow::Result<()> {
 }
 
 /// A command as one would type it.
-pub fn shown(command: &Command) -> String {
+fn shown(command: &Command) -> String {
     std::iter::once(command.get_program())
         .chain(command.get_args())
         .map(|part| part.to_string_lossy().into_owned())
