@@ -51,15 +51,8 @@ await extra.keyboard.down("Shift");
 await extra.mouse.click(730, 60);
 await extra.keyboard.up("Shift");
 await shot(extra, "selection");
-await extra.locator("#more").click();
-await extra.locator("#rail-left").click();
-await extra.keyboard.press("Escape");
 await extra.keyboard.press("Escape");
 await extra.keyboard.press("d");
-await shot(extra, "rail-left");
-await extra.locator("#more").click();
-await extra.locator("#rail-bottom").click();
-await extra.keyboard.press("Escape");
 await extra.locator("#swatches button").nth(4).dblclick();
 await shot(extra, "swatch");
 await extra.locator("#swatch-done").click();
@@ -81,13 +74,54 @@ await page.locator(".proof").getByRole("button", { name: "Take back" }).waitFor(
 await shot(page, "proof");
 
 await page.keyboard.press("Escape");
+await page.mouse.move(520, 235);
+await page.keyboard.press("w");
 await page.keyboard.press("a");
+await page.keyboard.press("q");
+await page.locator("#row-spotlight").click();
 await page.keyboard.press("q");
 await page.locator("#aids").click();
 for (let i = 0; i <= 20; i++) await page.mouse.move(420 + i * 6, 320 - i * 5);
 await page.locator("#aids-above").waitFor();
 await shot(page, "aids");
-for (let i = 0; i < 3; i++) await page.keyboard.press("Escape");
+await page.keyboard.press("Escape");
+for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+await page.locator("#row-aids").waitFor({ state: "hidden" });
+// What measures, and the rail at the left; then as it was.
+await page.locator("#more").click();
+await page.locator("#rail-left").click();
+await page.keyboard.press("Escape");
+/** Where a place of the glass is on the screen, in glass units. @param {number} x @param {number} y */
+const onGlass = async (x, y) => {
+  const box = await page.locator("#glass").boundingBox();
+  if (!box) throw new Error("there is no picture");
+  const scale = box.width / 1920;
+  return /** @type {[number, number]} */ ([box.x + x * scale, box.y + y * scale]);
+};
+await page.keyboard.press("m");
+for (const x of [60, 400]) await page.mouse.click(...(await onGlass(x, 1010)));
+await page.locator("#scale-length").fill("5");
+await page.locator("#scale-unit").fill("cables");
+await page.locator("#scale-take").click();
+await page.locator("#measure-anew").click();
+for (const [x, y] of [
+  [668, 222],
+  [930, 460],
+  [1240, 362],
+])
+  await page.mouse.click(...(await onGlass(x, y)));
+await page.keyboard.press("k");
+await page.keyboard.press("r");
+await page.locator("#ruler-turned-number").fill("42");
+await page.locator("#ruler-turned-number").press("Enter");
+await page.keyboard.press("p");
+await page.locator("#protractor-bearing").click();
+await shot(page, "instruments");
+for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+await page.locator("#more").click();
+await page.locator("#rail-bottom").click();
+await page.keyboard.press("Escape");
+await page.keyboard.press("d");
 
 const phone = await (
   await browser.newContext({ viewport: { width: 390, height: 844 }, deviceScaleFactor: 2, hasTouch: true })

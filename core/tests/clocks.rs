@@ -126,6 +126,28 @@ fn a_countdown_ends_in_nothing() {
     );
 }
 
+/// It is heard when it warns and when it is over, at these moments whatever was done with it before; silent
+/// ones, those that stand and those that are over are not.
+#[test]
+fn a_countdown_is_heard_at_its_moments() {
+    let going = countdown(90).pressed(&Press::Run(true), START);
+    assert_eq!(
+        going.signals(),
+        [(START + 80_000, false), (START + 90_000, true)]
+    );
+    let paused = going.pressed(&Press::Run(false), START + 30_000);
+    assert_eq!(paused.signals(), []);
+    let on = paused.pressed(&Press::Run(true), START + 50_000);
+    assert_eq!(
+        on.signals(),
+        [(START + 100_000, false), (START + 110_000, true)]
+    );
+    // Within the last ten seconds it has warned already.
+    let late = going.pressed(&Press::Run(false), START + 85_000);
+    let late = late.pressed(&Press::Run(true), START + 85_000);
+    assert_eq!(late.signals(), [(START + 90_000, true)]);
+}
+
 /// A minute more is a minute more, also of what is over; a day is the most.
 #[test]
 fn one_minute_more() {

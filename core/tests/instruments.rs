@@ -6,8 +6,9 @@ use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Size};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::instruments::compasses;
 use bozzetto_core::instruments::guide::Guide;
-use bozzetto_core::instruments::measure::Measuring;
+use bozzetto_core::instruments::measure::{Known, Measuring};
 use bozzetto_core::instruments::placed::{Lies, Placed};
+use bozzetto_core::instruments::plane::{Plane, PlaneFault};
 use bozzetto_core::instruments::protractor::{Protractor, Says};
 use bozzetto_core::instruments::reading::{Reading, of_a_pixel};
 use bozzetto_core::instruments::ruler::{self, Ruler, division};
@@ -238,7 +239,7 @@ proptest! {
         prop_assert!((0.0..=1920.0).contains(&lies.at.x) && (0.0..=1080.0).contains(&lies.at.y));
         prop_assert!((ruler::LENGTHS.0..=ruler::LENGTHS.1).contains(&lies.size));
         let measuring = Measuring { places: vec![(v, v); 200], closed: true, pixel: v, ..Measuring::default() };
-        for said in measuring.settled().readings(None) {
+        for said in measuring.settled().readings(Known::default()) {
             prop_assert!(!said.contains("inf"), "{}", said);
         }
     }
@@ -286,6 +287,10 @@ fn taps_measure() {
         on_backdrop: 100.0,
         off: 0.0,
     };
+    let in_scale = Known {
+        scale: Some(&scale),
+        plane: None,
+    };
     let taps = [(0.0, 0.0), (300.0, 0.0), (300.0, 400.0)];
     let mut m = Measuring {
         pixel: 1.0,
@@ -295,11 +300,11 @@ fn taps_measure() {
         m = m.with(tap, 20.0);
     }
     assert_eq!(
-        m.readings(Some(&scale)),
+        m.readings(in_scale),
         ["7.000 ± 0.012 cables", "90.00 ± 0.19°"]
     );
     m = m.with((5.0, -5.0), 20.0);
-    let read = m.readings(Some(&scale));
+    let read = m.readings(in_scale);
     assert!(
         read[0].starts_with("6.0") && read[0].ends_with("cables²"),
         "{read:?}"
@@ -307,7 +312,7 @@ fn taps_measure() {
     assert!(read[1].starts_with("12.00"), "{read:?}");
     assert_eq!(m.with((9.0, 9.0), 20.0).places, [(9.0, 9.0)]);
     assert_eq!(
-        m.with((9.0, 9.0), 20.0).readings(None),
+        m.with((9.0, 9.0), 20.0).readings(Known::default()),
         Vec::<String>::new()
     );
 }
@@ -338,4 +343,96 @@ fn what_is_no_scale_is_refused() {
         assert_eq!(bad.clone().checked().unwrap_err(), why, "{bad:?}");
     }
     assert!(scale(2.0, 100.0, own("paces")).checked().is_ok());
+}
+
+fn sheet_of_paper() -> Plane {
+    Plane {
+        corners: [
+            (400.0, 300.0),
+            (1180.0, 340.0),
+            (1330.0, 820.0),
+            (250.0, 760.0),
+        ],
+        sides: (297.0, 210.0),
+        unit: Unit::Millimetre,
+        off: 0.3,
+    }
+}
+
+/// The homography is that of OpenCV 5.0.0: `getPerspectiveTransform` of these corners, and
+/// `perspectiveTransform` of these places.
+#[test]
+fn a_homography_is_that_of_opencv() {
+    let plane = sheet_of_paper();
+    for (place, is) in [
+        ((400.0, 300.0), (0.0, 0.0)),
+        ((700.0, 500.0), (119.330_253_78, 99.294_644_1)),
+        ((1000.0, 700.0), (210.511_445_84, 175.166_468_11)),
+        ((820.0, 420.0), (159.649_421_2, 56.358_146_73)),
+    ] {
+        let found = plane.place(place);
+        let off = (found.0 - is.0).hypot(found.1 - is.1);
+        assert!(off < 1e-6, "{place:?}: {found:?}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    /// Readings on a plane are right in spite of perspective, and their uncertainty, from places and corners,
+    /// is that of a simulation.
+    #[test]
+    fn readings_on_a_plane(
+        a in (20.0..280.0f64, 20.0..190.0f64), b in (20.0..280.0f64, 20.0..190.0f64), seed: u64,
+    ) {
+        let far = (a.0 - b.0).hypot(a.1 - b.1);
+        prop_assume!(far > 60.0);
+        let plane = sheet_of_paper();
+        // Where it is seen: found by halving, since the plane is asked only one way.
+        let seen = |p: (f64, f64)| {
+            let (mut x, mut y) = (750.0, 560.0);
+            for _ in 0..200 {
+                let at = plane.place((x, y));
+                (x, y) = (x + 1.5 * (p.0 - at.0), y + 1.2 * (p.1 - at.1));
+            }
+            (x, y)
+        };
+        let off = of_a_pixel(1.0);
+        let places = [seen(a), seen(b)];
+        let length = |p: &[(f64, f64)]| (p[0].0 - p[1].0).hypot(p[0].1 - p[1].1);
+        let read = plane.reading(&places, off, length);
+        prop_assert!((read.value - far).abs() < 1e-3, "{} {}", read.value, far);
+        let all = [&plane.corners[..], &places[..]].concat();
+        let spread = simulated(seed, &all, 1.0, |all| {
+            let corners = [all[0], all[1], all[2], all[3]];
+            let shaken = Plane { corners, ..plane.clone() };
+            length(&[shaken.place(all[4]), shaken.place(all[5])])
+        });
+        // Half a pixel either way is 0.289 of a pixel; corners are said to be known to 0.3.
+        prop_assert!((read.off / spread - 1.0).abs() < 0.12, "{} {}", read.off, spread);
+    }
+}
+
+/// Corners that cross, that lie on a line, or no rectangle at all.
+#[test]
+fn what_is_no_plane_is_refused() {
+    let whole = sheet_of_paper();
+    let [a, b, c, d] = whole.corners;
+    for corners in [
+        [a, c, b, d],
+        [a, b, c, a],
+        [a, b, c, ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0)],
+    ] {
+        let plane = Plane {
+            corners,
+            ..whole.clone()
+        };
+        assert_eq!(plane.checked().unwrap_err(), PlaneFault::Corners);
+    }
+    let none = Plane {
+        sides: (297.0, 0.0),
+        ..whole.clone()
+    };
+    assert_eq!(none.checked().unwrap_err(), ScaleFault::Length.into());
+    assert!(whole.checked().is_ok());
 }

@@ -159,6 +159,44 @@ test("a scale is taken from a line; readings have their uncertainty, and stay on
   await page.mouse.up();
 });
 
+test("four corners of a known rectangle make lengths on its plane right, in spite of perspective", async ({ page }) => {
+  await startNow(page, server.base);
+  await page.keyboard.press("m");
+  const reads = page.locator("#measure-reads");
+  const corners = [
+    [400, 250],
+    [800, 250],
+    [900, 500],
+    [300, 500],
+  ];
+  const long = page.getByRole("spinbutton", { name: "How long that is in the world" });
+  const wide = page.getByRole("spinbutton", { name: "How wide it is in the world" });
+  /** @param {number[]} order */
+  async function tap(...order) {
+    for (const n of order) await page.mouse.click(corners[n][0], corners[n][1]);
+  }
+  // Crossed corners go round nothing.
+  await tap(0, 2, 1, 3);
+  await long.fill("297");
+  await wide.fill("210");
+  await page.locator("#scale-unit").fill("millimetres");
+  await page.getByRole("button", { name: "Set plane" }).click();
+  await expect(page.locator("#says")).toContainText("Tap the corners one after another round the rectangle");
+  await page.locator("#measure-anew").click();
+  await tap(0, 1, 2, 3);
+  await page.getByRole("button", { name: "Set plane" }).click();
+  // Three sides, without the fourth: 297 and 210 and 297.
+  await expect(reads).toHaveText(/^80[34]\.\d ± \d\.\d mm$/);
+  await page.locator("#measure-anew").click();
+  // Across it, from corner to corner: Pythagoras has 363.74.
+  await tap(0, 2);
+  await expect(reads).toHaveText(/^36[34]\.\d+ ± \d\.\d+ mm$/);
+  // A corner of it is a right angle, whatever it looks like.
+  await page.locator("#measure-anew").click();
+  await tap(3, 0, 1);
+  await expect(reads).toHaveText(/ · (90\.\d+|89\.\d+) ± 0\.\d+°$/);
+});
+
 test("a protractor reads an angle and a bearing by its arm, and a pen draws along that", async ({ page }) => {
   await startNow(page, server.base);
   await page.keyboard.press("p");

@@ -161,6 +161,12 @@ test("a countdown is the same on three screens, across a restart, warns, ends an
   await page.getByRole("button", { name: "Start" }).click();
   // Everybody sees its face; at what it says, the server's clock is what counts.
   const ines = await follow(browser, page, "Ines");
+  // Who follows moves nothing that lies there.
+  const plate = PAPER.map((v, i) => Math.round([20, 24, 29][i] * 0.94 + v * 0.06));
+  const on = await seenAt(page, ines, 1060, 30);
+  await sees(ines, on, plate);
+  await drag(ines, straight(on, { x: on.x - 250, y: on.y + 150 }));
+  await sees(ines, on, plate);
   const late = await follow(browser, page, "Late");
   await server.kill();
   await server.again();
@@ -196,7 +202,7 @@ test("a countdown is the same on three screens, across a restart, warns, ends an
   await typed.press("Enter");
   await page.getByRole("button", { name: "Start" }).click();
   await expect(chip).toHaveText("Countdown 0:00");
-  await expect.poll(() => page.evaluate(() => /** @type {any} */ (window).heard)).toEqual([880, 880, 880]);
+  await expect.poll(() => page.evaluate(() => /** @type {any} */ (window).heard)).toEqual([660, 880, 880, 880]);
   const face = { x: 1060, y: 30 };
   await sees(page, face, [231, 176, 75]);
   await sees(ines, await seenAt(page, ines, face.x, face.y), [231, 176, 75]);

@@ -54,6 +54,14 @@ const outOfReach = (page, where) =>
       });
   }, where);
 
+/** Whether the picture has all the room that its shape leaves it. @param {Page} page */
+const fits = (page) =>
+  page.evaluate(() => {
+    const [mount, glass] = ["mount", "glass"].map((id) => document.getElementById(id)?.getBoundingClientRect());
+    if (!mount || !glass) return false;
+    return Math.abs(glass.width - Math.min(mount.width, (mount.height * 16) / 9)) < 2.5;
+  });
+
 /** @param {Page} page @param {string} name */
 async function putOnStage(page, name) {
   await page.locator("#order").click();
@@ -180,6 +188,7 @@ test("every control of the rail and the row is in reach, at every edge and size,
         await softly
           .poll(() => outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`)
           .toEqual([]);
+        await softly.poll(() => fits(page), `the picture is laid out, ${width} × ${height}`).toBe(true);
         const glass = await page.locator("#glass").boundingBox();
         expect
           .soft(glass?.width ?? 0, `the picture with the rail at the ${edge}, ${width} × ${height}`)

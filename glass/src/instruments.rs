@@ -7,6 +7,7 @@ use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::instruments::compasses::{Compasses, RADII as SPANS};
 use bozzetto_core::instruments::measure::Measuring;
 use bozzetto_core::instruments::placed::{Lies, Placed};
+use bozzetto_core::instruments::plane::Plane;
 use bozzetto_core::instruments::protractor::{Protractor, RADII, Says};
 use bozzetto_core::instruments::reading::of_a_pixel;
 use bozzetto_core::instruments::ruler::{LENGTHS, Ruler, incline};
@@ -57,7 +58,7 @@ pub struct ProtractorShown {
 pub struct MeasuringShown {
     pub readings: Vec<String>,
     pub places: usize,
-    /// The scale of the backdrop, in words; empty when it has none.
+    /// The scale or the plane of the backdrop, in words; empty when it has none.
     pub scale: String,
     pub told: bool,
 }
@@ -125,11 +126,15 @@ impl Glass {
         let measuring = self.stage.shown.laid.measuring.as_ref();
         let measuring = measuring.filter(|m| !m.away)?;
         self.seeing(|sight| {
-            let scale = sight.scale(measuring.on);
+            let known = sight.known(measuring.on);
             Some(MeasuringShown {
-                readings: measuring.readings(scale),
+                readings: measuring.readings(known),
                 places: measuring.places.len(),
-                scale: scale.map(said).unwrap_or_default(),
+                scale: match (known.plane, known.scale) {
+                    (Some(plane), _) => said_plane(plane),
+                    (None, Some(scale)) => said(scale),
+                    (None, None) => String::new(),
+                },
                 told: measuring.told,
             })
         })
@@ -145,6 +150,12 @@ fn said(scale: &Scale) -> String {
     let value = scale.per_unit() * 100.0;
     let figures = (2 - value.log10().floor() as i32).clamp(0, 9) as usize;
     format!("100 px = {value:.figures$} {}", scale.unit.sign())
+}
+
+/// A plane in words.
+fn said_plane(plane: &Plane) -> String {
+    let ((long, wide), unit) = (plane.sides, plane.unit.sign());
+    format!("A rectangle of {long} × {wide} {unit}, seen at an angle")
 }
 
 #[wasm_bindgen]
@@ -398,7 +409,7 @@ impl Glass {
         };
         let found = self.seeing(|sight| {
             let view = sight.view(measuring.on)?;
-            let said = measuring.said(&view, sight.scale(measuring.on))?;
+            let said = measuring.said(&view, sight.known(measuring.on))?;
             Some((measuring.on_glass(&view), said))
         });
         let Some((places, said)) = found else {
@@ -477,10 +488,35 @@ impl Glass {
         }
     }
 
-    /// The backdrop in use has no scale any more.
+    /// The four places that were tapped are the corners of a rectangle, so long from the first to the second and
+    /// so wide; gives why that cannot be, if it cannot.
+    pub fn set_plane(&mut self, long: f64, wide: f64, unit_name: &str) -> Option<String> {
+        let measuring = self.stage.shown.laid.measuring.as_ref()?;
+        let (id, corners) = (measuring.on?, measuring.places.clone());
+        let Ok(corners) = <[_; 4]>::try_from(corners) else {
+            return Some("Tap the four corners of a rectangle that you know.".to_owned());
+        };
+        let plane = Plane {
+            corners,
+            sides: (long, wide),
+            unit: unit(unit_name),
+            off: of_a_pixel(measuring.pixel),
+        };
+        match plane.checked() {
+            Ok(plane) => {
+                self.see(&id.0.to_string(), |seen| seen.plane = Some(plane));
+                None
+            }
+            Err(why) => Some(why.to_string()),
+        }
+    }
+
+    /// The backdrop in use has no scale any more, and no plane.
     pub fn clear_scale(&mut self) {
         if let Some(id) = self.active_backdrop().map(|b| b.id) {
-            self.see(&id.0.to_string(), |seen| seen.scale = None);
+            self.see(&id.0.to_string(), |seen| {
+                (seen.scale, seen.plane) = (None, None);
+            });
         }
     }
 }

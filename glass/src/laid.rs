@@ -69,14 +69,15 @@ pub struct LapShown {
     pub worst: bool,
 }
 
-/// What a countdown has to be heard for next.
+/// What is heard of countdowns.
 #[derive(Serialize, Tsify)]
-#[tsify(missing_as_null)]
-pub struct Signal {
-    /// In how many milliseconds.
-    pub wait: f64,
-    /// It is over then; otherwise it warns.
+pub struct Signals {
+    /// One is over.
     pub over: bool,
+    /// One ends soon.
+    pub warns: bool,
+    /// In how many milliseconds there is something to be heard, -1 for never.
+    pub wait: f64,
 }
 
 fn word(form: &Form) -> &'static str {
@@ -352,34 +353,23 @@ impl Glass {
         }
     }
 
-    /// What is to be heard next, if anything is.
-    pub fn next_signal(&self) -> Given<NextSignal> {
+    /// What is to be heard now, since this was asked last, and in how many milliseconds to ask again.
+    pub fn signals(&mut self) -> Given<Signals> {
         let now = self.now();
-        let signals = self.stage.shown.laid.clocks.iter().filter_map(|clock| {
-            let Measures::Countdown(c) = &clock.measures else {
-                return None;
-            };
-            let left = c.left(clock.passed(now));
-            if !c.loud || !clock.runs.runs() || left == 0 {
-                return None;
-            }
-            Some(match left.checked_sub(c.warns) {
-                Some(wait) if wait > 0 && c.warns > 0 => (wait, false),
-                _ => (left, true),
-            })
-        });
-        let next = signals.min_by_key(|(wait, _)| *wait);
-        given(NextSignal(next.map(|(wait, over)| Signal {
-            wait: wait as f64,
-            over,
-        })))
+        let from = self.stage.heard_until.replace(now).unwrap_or(now);
+        let running = self.stage.shown.laid.clocks.iter();
+        let moments: Vec<(u64, bool)> = running.flat_map(Clock::signals).collect();
+        let passed = moments
+            .iter()
+            .filter(|(at, _)| (from + 1..=now).contains(at));
+        let to_come = moments.iter().map(|(at, _)| *at).filter(|at| *at > now);
+        given(Signals {
+            over: passed.clone().any(|(_, over)| *over),
+            warns: passed.clone().any(|(_, over)| !over),
+            wait: to_come.min().map_or(-1.0, |at| (at - now) as f64),
+        })
     }
 }
-
-/// See [`Glass::next_signal`].
-#[derive(Serialize, Tsify)]
-#[tsify(missing_as_null)]
-pub struct NextSignal(pub Option<Signal>);
 
 impl Glass {
     fn change_spotlight(&mut self, change: impl FnOnce(&mut Spotlight), done: bool) {

@@ -21,6 +21,8 @@ pub(crate) struct OnStage {
     pub(crate) shown: Stage,
     /// The pane that the hand was on last.
     pub(crate) active: usize,
+    /// Until when, by the server's clock, clocks have been heard.
+    pub(crate) heard_until: Option<u64>,
     /// What goes along with a hand, and is not remembered yet.
     pub(crate) moments: Moments,
     /// A participant's own view.

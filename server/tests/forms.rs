@@ -2,6 +2,9 @@
 //! are written now unchanged.
 
 use bozzetto::live::log;
+use bozzetto_core::aids::spotlight::Spotlight;
+use bozzetto_core::clocks::countdown::Countdown;
+use bozzetto_core::clocks::{Clock, Measures, Runs};
 use bozzetto_core::display::colour::Rgb;
 use bozzetto_core::geometry::frames::{Map, Point, Rect};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
@@ -9,17 +12,22 @@ use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::instruments::scale::Scale;
+use bozzetto_core::instruments::units::Unit;
 use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, ViewState};
 use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::step::StageStep;
 
 const FORM_1: &str = include_str!("fixtures/forms/1.hex");
 const FORM_2: &str = include_str!("fixtures/forms/2.hex");
 const FORM_3: &str = include_str!("fixtures/forms/3.json");
+/// The same form, since something lies over the picture and backdrops have scales.
+const FORM_3_LAID: &str = include_str!("fixtures/forms/3-laid.json");
 
 fn bytes(hex: &str) -> Vec<u8> {
     let pairs = hex.trim().as_bytes().chunks_exact(2);
@@ -98,7 +106,7 @@ fn the_stage_is_stored_as_it_was() {
         }),
         ..ViewState::default()
     };
-    let steps = vec![
+    let mut steps = vec![
         StageStep::Name("Küstenlotsen, 3. Abend".to_owned()),
         StageStep::Aspect(16.0, 9.0),
         StageStep::Bring {
@@ -127,19 +135,55 @@ fn the_stage_is_stored_as_it_was() {
         StageStep::Pause(true),
         StageStep::Take(backdrop),
     ];
-    let change = Change {
+    let of = |steps| Change {
         id: ChangeId(u64::MAX),
         author: AuthorId(9),
         at: 1_790_000_000_000,
         what: What::Stage(steps),
     };
+    // What was written before there were scales is read as it was meant.
     let stored = [&[3], FORM_3.trim().as_bytes()].concat();
+    assert_eq!(log::change(&stored).unwrap(), of(steps.clone()));
+    let scale = Scale {
+        length: 2.0,
+        unit: Unit::Own("paces".to_owned()),
+        on_backdrop: 1.0 / 3.0,
+        off: 0.1 + 0.2,
+    };
+    let seen = ViewState {
+        scale: Some(scale),
+        ..ViewState::default()
+    };
+    let spotlight = Spotlight::default();
+    let clock = Clock {
+        id: u64::MAX,
+        measures: Measures::Countdown(Countdown::default()),
+        runs: Runs::Since {
+            at: 1_790_000_000_000,
+            passed: 7,
+        },
+        face: Rect::from_size(0.1, 0.2, 300.0, 120.0),
+        away: false,
+        told: true,
+    };
+    let lay = |lay| StageStep::Lay(Box::new(lay));
+    steps.extend([
+        StageStep::See {
+            backdrop,
+            seen: Box::new(seen),
+        },
+        lay(Lay::Spotlight(spotlight)),
+        lay(Lay::Clock(clock)),
+        lay(Lay::NoClock(u64::MAX)),
+    ]);
+    let change = of(steps);
+    let stored = [&[3], FORM_3_LAID.trim().as_bytes()].concat();
     let packed = log::pack(&change).unwrap();
-    assert_eq!(String::from_utf8_lossy(&packed[1..]), FORM_3.trim());
+    assert_eq!(String::from_utf8_lossy(&packed[1..]), FORM_3_LAID.trim());
     assert_eq!(log::change(&stored).unwrap(), change);
     // A field that is added later has a default: one that is not there is read all the same.
-    let older = FORM_3.replace(r#""looped":false,"#, "");
-    assert_ne!(older, FORM_3);
+    let older = FORM_3_LAID.replace(r#""looped":false,"#, "");
+    assert_ne!(older, FORM_3_LAID);
     let read = log::change(&[&[3], older.trim().as_bytes()].concat());
     assert_eq!(read.unwrap(), change);
 }

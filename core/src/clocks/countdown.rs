@@ -76,12 +76,13 @@ impl Countdown {
         Self { length, ..*self }
     }
 
-    /// With another length; what warned for longer than a third of it warns for less.
+    /// With another length, and warned of as is usual for that, if at all: a minute before the end, ten
+    /// seconds, or a third of it.
     pub fn with_length(&self, length: u64) -> Self {
         let usual = match length {
             l if l >= 3 * MINUTE => MINUTE,
             l if l >= 30_000 => 10_000,
-            _ => 0,
+            l => l / 3,
         };
         let warns = if self.warns == 0 { 0 } else { usual };
         Self {

@@ -151,6 +151,20 @@ impl Clock {
         self
     }
 
+    /// The moments at which it is to be heard: with `false` that it warns, with `true` that it is over.
+    pub fn signals(&self) -> Vec<(u64, bool)> {
+        let (Measures::Countdown(c), Runs::Since { at, passed }) = (&self.measures, self.runs)
+        else {
+            return Vec::new();
+        };
+        if !c.loud || passed >= c.length {
+            return Vec::new();
+        }
+        let over = at + c.length - passed;
+        let warns = (c.warns > 0 && over - at > c.warns).then(|| (over - c.warns, false));
+        warns.into_iter().chain([(over, true)]).collect()
+    }
+
     /// How long its face stays as it is at a moment, in milliseconds; `None` for as long as nobody does
     /// anything.
     pub fn changes_in(&self, now: u64) -> Option<u64> {

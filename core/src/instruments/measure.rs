@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::plane::Plane;
 use super::reading::{Place, Reading, of_a_pixel, squared_sign};
 use super::scale::Scale;
 use crate::display::colour::Rgb;
@@ -34,6 +35,13 @@ pub struct Measuring {
     pub told: bool,
 }
 
+/// What is known of lengths on a backdrop; a plane comes before a scale.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Known<'a> {
+    pub scale: Option<&'a Scale>,
+    pub plane: Option<&'a Plane>,
+}
+
 /// What is said of it.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Said {
@@ -58,37 +66,62 @@ impl Measuring {
     }
 
     /// All that can be said, the whole first: of two places their distance, of three also the angle in the
-    /// middle, of more the length of the path, of a closed one its area and length. Without a scale in `px`,
-    /// units of the backdrop.
-    pub fn readings(&self, scale: Option<&Scale>) -> Vec<String> {
+    /// middle, of more the length of the path, of a closed one its area and length. On a plane that is
+    /// known, or in a scale; without either in `px`, units of the backdrop.
+    pub fn readings(&self, known: Known) -> Vec<String> {
         let off = of_a_pixel(self.pixel);
-        let length = |path: &[Place]| {
-            let reading = Reading::length(path, off);
-            match scale {
-                Some(scale) => reading.scaled(scale).said(scale.unit.sign()),
-                None => reading.said("px"),
-            }
-        };
         let mut round = self.places.clone();
         if self.closed {
             round.extend(self.places.first());
-            let area = Reading::area(&self.places, off);
-            let area = match scale {
-                Some(scale) => area.scaled_twice(scale).said(&squared_sign(&scale.unit)),
-                None => area.said("px²"),
+        }
+        let length = match (known.plane, known.scale) {
+            (Some(plane), _) => {
+                let length = |p: &[Place]| Reading::length(p, off).value;
+                // The last of a closed path is the first again, and moves with it.
+                let closed = self.closed;
+                let reads = move |p: &[Place]| match closed {
+                    true => length(&[p, &p[..1]].concat()),
+                    false => length(p),
+                };
+                let reading = plane.reading(&self.places, off, reads);
+                reading.said(plane.unit.sign())
+            }
+            (None, Some(scale)) => {
+                let reading = Reading::length(&round, off).scaled(scale);
+                reading.said(scale.unit.sign())
+            }
+            (None, None) => Reading::length(&round, off).said("px"),
+        };
+        if self.closed {
+            let area = |p: &[Place]| Reading::area(p, off);
+            let area = match (known.plane, known.scale) {
+                (Some(plane), _) => plane
+                    .reading(&self.places, off, |p| area(p).value)
+                    .said(&squared_sign(&plane.unit)),
+                (None, Some(scale)) => area(&self.places)
+                    .scaled_twice(scale)
+                    .said(&squared_sign(&scale.unit)),
+                (None, None) => area(&self.places).said("px²"),
             };
-            return vec![area, length(&round)];
+            return vec![area, length];
         }
         match self.places[..] {
             [] | [_] => Vec::new(),
-            [a, at, b] => vec![length(&round), Reading::angle(a, at, b, off).said("°")],
-            _ => vec![length(&round)],
+            [a, at, b] => {
+                let angle = |p: &[Place]| Reading::angle(p[0], p[1], p[2], off);
+                let angle = match known.plane {
+                    Some(plane) => plane.reading(&self.places, off, |p| angle(p).value),
+                    None => Reading::angle(a, at, b, off),
+                };
+                vec![length, angle.said("°")]
+            }
+            _ => vec![length],
         }
     }
 
     /// What is said beside its last place, in one line.
-    pub fn said(&self, view: &Map<Held, Glass>, scale: Option<&Scale>) -> Option<Said> {
-        let words = self.readings(scale).join(" · ");
+    pub fn said(&self, view: &Map<Held, Glass>, known: Known) -> Option<Said> {
+        let words = self.readings(known).join(" · ");
         let last = self.places.last()?;
         let at = view.apply(Point::new(last.0, last.1));
         (!words.is_empty()).then_some(Said { words, at })
@@ -115,7 +148,7 @@ impl Measuring {
     pub fn paint(
         &self,
         view: &Map<Held, Glass>,
-        scale: Option<&Scale>,
+        known: Known,
         area: &Rect<Glass>,
         list: &mut DisplayList,
     ) {
@@ -135,7 +168,7 @@ impl Measuring {
             }
             list.fill(line, colour, Blend::Over);
         }
-        if let Some(Said { words, at }) = self.said(view, scale) {
+        if let Some(Said { words, at }) = self.said(view, known) {
             let (wide, high) = (lettering::length(&words) * TYPE + 28.0, TYPE * 1.5);
             let x = (at.x + 26.0).min(area.x1 - wide).max(area.x0);
             let y = match at.y - high - 20.0 {

@@ -5,6 +5,7 @@ pub mod compasses;
 pub mod guide;
 pub mod measure;
 pub mod placed;
+pub mod plane;
 pub mod protractor;
 pub mod reading;
 pub mod ruler;

@@ -8,6 +8,7 @@ use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::geometry::zoom::Zoom;
 use crate::ink::tip::Tip;
+use crate::instruments::plane::Plane;
 use crate::instruments::scale::Scale;
 use crate::marks::swatch::{Hold, Swatch};
 use crate::sheets::step::SheetId;
@@ -170,6 +171,8 @@ pub struct ViewState {
     pub frozen: Option<Frozen>,
     /// What a length on it is in the world.
     pub scale: Option<Scale>,
+    /// A rectangle in it that is known, seen at an angle.
+    pub plane: Option<Plane>,
 }
 
 /// A held picture.
@@ -394,6 +397,7 @@ impl ViewState {
             moves && [r.x0, r.y0, r.x1, r.y1].iter().all(|v| v.is_finite()) && !r.is_empty()
         });
         self.scale = self.scale.and_then(|scale| scale.checked().ok());
+        self.plane = self.plane.and_then(|plane| plane.checked().ok());
         let size = backdrop.size_of_page(self.page, room);
         self.zoom = self
             .zoom

@@ -218,8 +218,8 @@ impl Laid {
         if let Some(measuring) = self.measuring.as_ref().filter(|m| !m.away)
             && let Some(view) = sight.view(measuring.on)
         {
-            let scale = sight.scale(measuring.on);
-            measuring.paint(&view, scale, &sight.all(), list);
+            let known = sight.known(measuring.on);
+            measuring.paint(&view, known, &sight.all(), list);
         }
     }
 

@@ -2,6 +2,7 @@
 
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
+use crate::instruments::measure::Known;
 use crate::instruments::ruler::Calibrated;
 use crate::instruments::scale::Scale;
 use crate::instruments::units::Unit;
@@ -69,6 +70,15 @@ impl<'a> Sight<'a> {
             per_unit: sound(millimetres) / 10.0,
             unit: Unit::Centimetre,
         })
+    }
+
+    /// What is known of lengths on a backdrop.
+    pub fn known(&self, on: Option<BackdropId>) -> Known<'a> {
+        let seen = on.and_then(|id| self.pane_of(id)).map(|(b, _)| &b.seen);
+        Known {
+            scale: seen.and_then(|seen| seen.scale.as_ref()),
+            plane: seen.and_then(|seen| seen.plane.as_ref()),
+        }
     }
 
     /// The scale of a backdrop on stage.

@@ -82,9 +82,10 @@ function showFrame({ view, changed }) {
   if (!changed) return;
   tools.show();
   row.show();
-  spotlight.show();
-  instruments.show();
-  clocks.show();
+  const laid = glass.laid();
+  spotlight.show(laid);
+  instruments.show(laid);
+  clocks.show(laid);
   pages.show();
   order.showPlace();
   if (hand.holds("select")) selection.show();

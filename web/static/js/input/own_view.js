@@ -35,7 +35,7 @@ export function prepareOwnView({ glass, mount, picture, refresh }) {
   const zoom = (by, x = mount.clientWidth / 2, y = mount.clientHeight / 2) => act(() => glass.zoom_by(by, x, y));
   const whole = () => act(() => glass.zoom_whole());
 
-  glass.hold({ ...FIRST, touching: true });
+  glass.hold({ ...FIRST, touching: true, locked: true });
   listenToPointers({
     sheet: mount,
     glass,

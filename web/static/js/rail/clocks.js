@@ -4,7 +4,7 @@
 import { button, el, input, select } from "../page.js";
 import { closePanels, panel } from "../panels/panels.js";
 
-/** @import { ClockShown, Glass } from "../../glass/glass.js" */
+/** @import { ClockShown, Glass, LaidShown } from "../../glass/glass.js" */
 /** @import { AidsRow } from "./aids_row.js" */
 
 /** Usual times, in minutes. */
@@ -158,8 +158,9 @@ export function prepareClocks({ glass, row, act, say }) {
 
   // ---- Shown and heard -------------------------------------------------------------------------
 
-  function show() {
-    clocks = glass.laid().clocks;
+  /** @param {LaidShown} [laid] */
+  function show(laid = glass.laid()) {
+    clocks = laid.clocks;
     for (const id of [...chips.keys()]) {
       if (clocks.some((clock) => clock.id === id)) continue;
       chips.get(id)?.remove();
@@ -219,16 +220,12 @@ export function prepareClocks({ glass, row, act, say }) {
 
   /** @type {number | undefined} */
   let timer;
-  /** Waits for what is to be heard next. */
+  /** Sounds what is to be heard by now, and waits for what comes next. */
   function listen() {
     clearTimeout(timer);
-    const next = glass.next_signal();
-    if (!next) return;
-    timer = window.setTimeout(() => {
-      ring(next.over);
-      // In the moment itself it still counts as to come.
-      timer = window.setTimeout(listen, 50);
-    }, next.wait);
+    const { over, warns, wait } = glass.signals();
+    if (over || warns) ring(over);
+    if (wait >= 0) timer = window.setTimeout(listen, wait);
   }
   return { countdown: () => toggle(true), stopwatch: () => toggle(false), show };
 }

@@ -65,31 +65,36 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
 
   // ---- How they are set ------------------------------------------------------------------------
 
+  /** @param {() => void} deed */
+  const set = (deed) => {
+    act(deed);
+    now = glass.laid();
+  };
   const sliders = [
     slider(
       "ruler-turned",
-      () => glass.laid().ruler?.turned,
-      (v) => act(() => glass.turn_ruler(v)),
+      () => now.ruler?.turned,
+      (v) => set(() => glass.turn_ruler(v)),
     ),
     slider(
       "ruler-length",
-      () => glass.laid().ruler?.length,
-      (v) => act(() => glass.size_ruler(v)),
+      () => now.ruler?.length,
+      (v) => set(() => glass.size_ruler(v)),
     ),
     slider(
       "compasses-radius",
-      () => glass.laid().compasses?.radius,
-      (v) => act(() => glass.open_compasses(v)),
+      () => now.compasses?.radius,
+      (v) => set(() => glass.open_compasses(v)),
     ),
     slider(
       "arm-angle",
-      () => glass.laid().protractor?.angle,
-      (v) => act(() => glass.set_arm(v)),
+      () => now.protractor?.angle,
+      (v) => set(() => glass.set_arm(v)),
     ),
     slider(
       "protractor-size",
-      () => glass.laid().protractor?.size,
-      (v) => act(() => glass.size_protractor(v)),
+      () => now.protractor?.size,
+      (v) => set(() => glass.size_protractor(v)),
     ),
   ];
   el("compasses-held").addEventListener("click", () => act(() => glass.hold_compasses(!now.compasses?.held)));
@@ -114,14 +119,18 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
   el("scale-units").append(...unit_names().map((name) => new Option(name, name)));
   el("scale-take").addEventListener("click", () =>
     act(() => {
-      const why = glass.set_scale(input("scale-length").valueAsNumber, input("scale-unit").value);
+      const [long, wide] = ["scale-length", "scale-width"].map((id) => input(id).valueAsNumber);
+      const unit = input("scale-unit").value;
+      const four = now.measuring?.places === 4;
+      const why = four ? glass.set_plane(long, wide, unit) : glass.set_scale(long, unit);
       if (why) say(why);
     }),
   );
   el("scale-clear").addEventListener("click", () => act(() => glass.clear_scale()));
 
-  function show() {
-    now = glass.laid();
+  /** @param {LaidShown} [laid] */
+  function show(laid = glass.laid()) {
+    now = laid;
     for (const id of /** @type {Instrument[]} */ (Object.keys(all))) press(id, all[id].isOn());
     row.look();
     for (const one of sliders) one();
@@ -145,7 +154,11 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     if (measuring) {
       const words = measuring.readings.join(" · ") || "Tap two places or more";
       if (el("measure-reads").textContent !== words) el("measure-reads").textContent = words;
-      el("scale-of").textContent = measuring.places > 1 ? "That is" : "The width is";
+      // Four places may be the corners of a rectangle that is seen at an angle.
+      const four = measuring.places === 4;
+      el("scale-of").textContent = four ? "A rectangle of" : measuring.places > 1 ? "That is" : "The width is";
+      el("scale-across").hidden = !four;
+      el("scale-take").textContent = four ? "Set plane" : "Set scale";
       button("measure-leave").disabled = measuring.readings.length === 0;
       for (const id of ["measure-back", "measure-anew"]) button(id).disabled = measuring.places === 0;
       button("scale-clear").disabled = measuring.scale === "";

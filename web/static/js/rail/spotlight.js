@@ -5,7 +5,7 @@ import { button, el } from "../page.js";
 import { closePanels } from "../panels/panels.js";
 import { slider } from "./aids_row.js";
 
-/** @import { Glass, SpotlightShown } from "../../glass/glass.js" */
+/** @import { Glass, LaidShown, SpotlightShown } from "../../glass/glass.js" */
 /** @import { Hand } from "../input/hand.js" */
 /** @import { AidsRow } from "./aids_row.js" */
 
@@ -50,21 +50,27 @@ export function prepareSpotlight({ glass, hand, row, act }) {
   el("light-more").addEventListener("click", () => act(() => glass.add_light()));
   el("light-fewer").addEventListener("click", () => act(() => glass.take_light()));
   el("light-told").addEventListener("click", () => act(() => glass.tell_spotlight(!now?.told)));
+  /** @param {() => void} deed */
+  const set = (deed) => {
+    act(deed);
+    now = glass.laid().spotlight ?? undefined;
+  };
   const sliders = [
     slider(
       "light-size",
-      () => glass.laid().spotlight?.size,
-      (v, done) => act(() => glass.size_light(v, done)),
+      () => now?.size,
+      (v, done) => set(() => glass.size_light(v, done)),
     ),
     slider(
       "light-dimness",
-      () => glass.laid().spotlight?.dimness,
-      (v, done) => act(() => glass.dim(v, done)),
+      () => now?.dimness,
+      (v, done) => set(() => glass.dim(v, done)),
     ),
   ];
 
-  function show() {
-    now = glass.laid().spotlight ?? undefined;
+  /** @param {LaidShown} [laid] */
+  function show(laid = glass.laid()) {
+    now = laid.spotlight ?? undefined;
     el("spotlight").setAttribute("aria-pressed", `${isOn()}`);
     row.look();
     if (!now) return;
