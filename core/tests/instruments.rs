@@ -2,9 +2,12 @@
 
 use std::f64::consts::{PI, TAU};
 
-use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Size};
+use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
+use bozzetto_core::clocks::countdown::Countdown;
+use bozzetto_core::clocks::{Clock, Measures, Runs};
+use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
-use bozzetto_core::instruments::compasses;
+use bozzetto_core::instruments::compasses::{self, Compasses};
 use bozzetto_core::instruments::guide::Guide;
 use bozzetto_core::instruments::measure::{Known, Measuring};
 use bozzetto_core::instruments::placed::{Lies, Placed};
@@ -239,8 +242,30 @@ proptest! {
         prop_assert!((0.0..=1920.0).contains(&lies.at.x) && (0.0..=1080.0).contains(&lies.at.y));
         prop_assert!((ruler::LENGTHS.0..=ruler::LENGTHS.1).contains(&lies.size));
         let measuring = Measuring { places: vec![(v, v); 200], closed: true, pixel: v, ..Measuring::default() };
-        for said in measuring.settled().readings(Known::default()) {
+        for said in measuring.clone().settled().readings(Known::default()) {
             prop_assert!(!said.contains("inf"), "{}", said);
+        }
+        let light = Light { form: Form::Loop(vec![(v, v); 9]), at: Point::new(v, v), half: (v, v) };
+        let runs = Runs::Stands { passed: u64::MAX };
+        // What is kept as JSON is read as it was: that has no numbers that are none.
+        for sent in [
+            Lay::Ruler(ruler),
+            Lay::Compasses(Compasses { placed, millimetres: v, away: false, told: true }),
+            Lay::Protractor(Protractor { placed, north: v, ..protractor(v, Says::Bearing, 0.0) }),
+            Lay::Measuring(measuring),
+            Lay::Spotlight(Spotlight { lights: vec![light], dimness: v, ..Spotlight::default() }),
+            Lay::Clock(Clock {
+                id: 1,
+                measures: Measures::Countdown(Countdown { length: u64::MAX, warns: u64::MAX, loud: true }),
+                runs,
+                face: Rect::from_corners(Point::new(v, v), Point::new(-v, v)),
+                away: false,
+                told: true,
+            }),
+        ] {
+            let settled = sent.settled(Size::glass(16.0, 9.0));
+            let json = serde_json::to_string(&settled).unwrap();
+            prop_assert_eq!(serde_json::from_str::<Lay>(&json).unwrap(), settled);
         }
     }
 }

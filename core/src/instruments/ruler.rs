@@ -47,6 +47,15 @@ pub struct Ruler {
     pub told: bool,
 }
 
+/// Millimetres to a glass unit as displays have them, from a hand's size to a wall's: one that reports
+/// nonsense breaks no ruler.
+pub fn sound_millimetres(millimetres: f64) -> f64 {
+    match millimetres.is_finite() {
+        true => millimetres.clamp(0.05, 20.0),
+        false => 0.75,
+    }
+}
+
 /// What of a ruler is at a place.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Part {

@@ -153,13 +153,20 @@ pub fn shown(key: &str) -> String {
 }
 
 impl Keys {
-    /// The key of a deed: a small letter or sign, or the name of a key as browsers say it.
+    /// The key of a deed: a small letter or sign, or the name of a key as browsers say it. Empty when its
+    /// first key was given to another deed: what was given stays where it is when a new deed comes along.
     pub fn of(&self, deed: Deed) -> &str {
+        if let Some(key) = self.0.get(&deed) {
+            return key;
+        }
         let first = Deed::ALL
             .iter()
             .find(|(d, ..)| *d == deed)
             .map_or("", |(.., key)| key);
-        self.0.get(&deed).map_or(first, String::as_str)
+        match self.0.values().any(|given| given == first) {
+            true => "",
+            false => first,
+        }
     }
 
     /// What a key does.
@@ -184,14 +191,7 @@ impl Keys {
     /// ```
     pub fn assign(&mut self, deed: Deed, key: &str) -> Result<(), KeyFault> {
         let key = named(key);
-        let fixed = ["Escape", "Tab", "Enter", "Shift", "Control", "Alt", "Meta"];
-        let digit = key.len() == 1 && key.chars().all(|c| c.is_ascii_digit());
-        if digit || fixed.contains(&key.as_str()) || key.starts_with("Arrow") || key.is_empty() {
-            return Err(KeyFault::Fixed(key));
-        }
-        if BROWSERS.contains(&key.as_str()) {
-            return Err(KeyFault::Browsers(key));
-        }
+        self.may_be_given(&key)?;
         if let Some(by) = self.deed(&key)
             && by != deed
         {
@@ -201,14 +201,41 @@ impl Keys {
         Ok(())
     }
 
-    /// Without what two deeds would share, whatever was sent.
+    /// Without what two deeds would share, whatever was sent. A key that was given before its first deed was
+    /// there is still what it was given to.
+    ///
+    /// ```
+    /// use bozzetto_core::prefs::keys::{Deed, Keys};
+    /// let kept: Keys = serde_json::from_str(r#"{"erase":"r","draw":"r"}"#).unwrap();
+    /// let keys = kept.settled();
+    /// assert_eq!((keys.deed("r"), keys.of(Deed::Ruler)), (Some(Deed::Draw), ""));
+    /// assert_eq!(keys.of(Deed::Erase), "e");
+    /// ```
     pub fn settled(self) -> Self {
         let mut keys = Keys::default();
         for (deed, key) in self.0 {
-            // A key that cannot be given is left as it is at first.
-            let _ = keys.assign(deed, &key);
+            let key = named(&key);
+            let taken = keys.0.values().any(|given| *given == key);
+            let free = !taken && keys.may_be_given(&key).is_ok();
+            // One that cannot be given is left as it is at first.
+            if free {
+                keys.0.insert(deed, key);
+            }
         }
         keys
+    }
+
+    /// Whether a key may be given to any deed.
+    fn may_be_given(&self, key: &str) -> Result<(), KeyFault> {
+        let fixed = ["Escape", "Tab", "Enter", "Shift", "Control", "Alt", "Meta"];
+        let digit = key.len() == 1 && key.chars().all(|c| c.is_ascii_digit());
+        if digit || fixed.contains(&key) || key.starts_with("Arrow") || key.is_empty() {
+            return Err(KeyFault::Fixed(key.to_owned()));
+        }
+        match BROWSERS.contains(&key) {
+            true => Err(KeyFault::Browsers(key.to_owned())),
+            false => Ok(()),
+        }
     }
 }
 

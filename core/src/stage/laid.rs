@@ -67,6 +67,7 @@ impl Lay {
             Lay::NoClock(_) => self,
             Lay::Ruler(ruler) => Lay::Ruler(Ruler {
                 placed: placed(ruler.placed, ruler::LENGTHS, area),
+                millimetres: ruler::sound_millimetres(ruler.millimetres),
                 ..ruler
             }),
             Lay::Protractor(protractor) => Lay::Protractor(
@@ -79,9 +80,15 @@ impl Lay {
             Lay::Measuring(measuring) => Lay::Measuring(measuring.settled()),
             Lay::Compasses(compasses) => Lay::Compasses(Compasses {
                 placed: placed(compasses.placed, compasses::RADII, area),
+                millimetres: ruler::sound_millimetres(compasses.millimetres),
                 ..compasses
             }),
         }
+    }
+
+    /// Whether a hand can have hold of it: a clock has to be there.
+    pub fn is_in(&self, laid: &Laid) -> bool {
+        self.clock().is_none_or(|id| laid.clock(id).is_some())
     }
 
     /// Whether participants are to hear of it, as far as it says itself.

@@ -3,7 +3,7 @@
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::instruments::measure::Known;
-use crate::instruments::ruler::Calibrated;
+use crate::instruments::ruler::{Calibrated, sound_millimetres};
 use crate::instruments::scale::Scale;
 use crate::instruments::units::Unit;
 use crate::stage::backdrop::BackdropView;
@@ -67,7 +67,7 @@ impl<'a> Sight<'a> {
             })
         });
         scaled.unwrap_or(Calibrated {
-            per_unit: sound(millimetres) / 10.0,
+            per_unit: sound_millimetres(millimetres) / 10.0,
             unit: Unit::Centimetre,
         })
     }
@@ -98,14 +98,5 @@ impl<'a> Sight<'a> {
             Grain::Pixels => of_screen.max(1.0),
             Grain::Vector => of_screen,
         }
-    }
-}
-
-/// Millimetres to a glass unit as displays have them, from a hand's size to a wall's: one that reports
-/// nonsense breaks no ruler.
-fn sound(millimetres: f64) -> f64 {
-    match millimetres.is_finite() {
-        true => millimetres.clamp(0.05, 20.0),
-        false => 0.75,
     }
 }

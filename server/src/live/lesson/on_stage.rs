@@ -58,7 +58,9 @@ impl Lesson {
 
     /// For the moment a presenter has hold of something that lies over the picture.
     pub(super) fn lay(&mut self, author: AuthorId, lay: &Lay) {
-        // One clock too many is refused when it is laid for good.
+        if !lay.is_in(&self.state.stage.laid) {
+            return;
+        }
         let Ok(lay) = self.state.stage.settle_laid(lay) else {
             return;
         };
