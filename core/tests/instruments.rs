@@ -7,14 +7,15 @@ use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::{Clock, Measures, Runs};
 use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
-use bozzetto_core::instruments::compasses::{self, Compasses};
+use bozzetto_core::instruments::compasses;
 use bozzetto_core::instruments::guide::Guide;
+use bozzetto_core::instruments::instrument::{Grip, Instrument, Kind};
 use bozzetto_core::instruments::measure::{Known, Measuring};
 use bozzetto_core::instruments::placed::{Lies, Placed};
 use bozzetto_core::instruments::plane::{Plane, PlaneFault};
 use bozzetto_core::instruments::protractor::{Protractor, Says};
 use bozzetto_core::instruments::reading::{Reading, of_a_pixel};
-use bozzetto_core::instruments::ruler::{self, Ruler, division};
+use bozzetto_core::instruments::ruler::{self, division};
 use bozzetto_core::instruments::scale::{Scale, ScaleFault};
 use bozzetto_core::instruments::units::{Unit, converted};
 use bozzetto_core::stage::laid::Lay;
@@ -194,7 +195,7 @@ proptest! {
         let lies = Lies { at: Point::new(400.0, 300.0), angle: 1.0, size };
         let led = compasses::guide(&lies).nearest(Point::new(x, y));
         prop_assert!((led.distance(lies.at) - size).abs() < 1e-9);
-        prop_assert_eq!(compasses::part(&lies, lies.at), Some(compasses::Part::Needle));
+        prop_assert_eq!(compasses::grip(&lies, lies.at), Some(Grip::Carry));
     }
 
     /// Lines and numbers keep their room at every scale, and numbers are round.
@@ -228,18 +229,39 @@ proptest! {
     fn bearings(arm in 0.0..TAU, north in 0.0..TAU) {
         let p = protractor(arm, Says::Bearing, north);
         let back = protractor(arm + PI, Says::Bearing, north);
-        let between = (p.degrees() - back.degrees()).rem_euclid(360.0);
+        let between = (p.degrees(0.0) - back.degrees(0.0)).rem_euclid(360.0);
         prop_assert!((between - 180.0).abs() < 1e-9);
-        let to_north = protractor(north - PI / 2.0, Says::Bearing, north).degrees();
+        let to_north = protractor(north - PI / 2.0, Says::Bearing, north).degrees(0.0);
         prop_assert!(to_north.min(360.0 - to_north) < 1e-9);
+    }
+
+    /// An arm reads what it was set to, and is fixed to its protractor: turned with that, and put into the hands
+    /// of a backdrop, it reads the same from the baseline.
+    #[test]
+    fn an_arm_is_fixed_to_its_protractor(
+        degrees in 0.0..360.0f64, from in -3.0..3.0f64, to in 0.0..180.0f64, bearing: bool, north in 0.0..TAU,
+    ) {
+        let says = if bearing { Says::Bearing } else { Says::Degrees };
+        let set = protractor(0.0, says, north).reading_degrees(from, degrees);
+        let off = (set.degrees(from) - degrees).rem_euclid(360.0);
+        prop_assert!(off.min(360.0 - off) < 1e-9);
+        let placed = Placed { on: None, at: (500.0, 500.0), angle: from, size: 300.0 };
+        let kind = Kind::Protractor(set.clone());
+        let turned = Instrument { kind, placed, millimetres: 1.0, away: false, told: true }.turned(to);
+        let Kind::Protractor(after) = &turned.kind else { panic!() };
+        let says = Says::Degrees;
+        let read = |p: &Protractor, baseline| Protractor { says, ..p.clone() }.degrees(baseline);
+        let off = (read(after, turned.placed.angle) - read(&set, from)).rem_euclid(360.0);
+        prop_assert!(off.min(360.0 - off) < 1e-9);
+        prop_assert!((ruler::incline(turned.placed.angle) - to).abs() < 1e-9);
     }
 
     /// Whatever a display or a stranger says, there is an instrument that can be reached.
     #[test]
     fn nonsense_breaks_nothing(v in prop_oneof![Just(f64::NAN), Just(f64::INFINITY), -1e12..1e12f64]) {
         let placed = Placed { on: None, at: (v, -v), angle: v, size: v };
-        let sent = Ruler { placed, millimetres: v, away: false, told: true };
-        let Lay::Ruler(ruler) = Lay::Ruler(sent).settled(Size::glass(16.0, 9.0)) else { panic!() };
+        let of = |kind| Instrument { kind, placed, millimetres: v, away: false, told: true };
+        let ruler = of(Kind::Ruler).settled(Size::glass(16.0, 9.0));
         let lies = ruler.placed.lies(&Map::coincident());
         prop_assert!((0.0..=1920.0).contains(&lies.at.x) && (0.0..=1080.0).contains(&lies.at.y));
         prop_assert!((ruler::LENGTHS.0..=ruler::LENGTHS.1).contains(&lies.size));
@@ -251,9 +273,9 @@ proptest! {
         let runs = Runs::Stands { passed: u64::MAX };
         // What is kept as JSON is read as it was: that has no numbers that are none.
         for sent in [
-            Lay::Ruler(ruler),
-            Lay::Compasses(Compasses { placed, millimetres: v, away: false, told: true }),
-            Lay::Protractor(Protractor { placed, north: v, ..protractor(v, Says::Bearing, 0.0) }),
+            Lay::Instrument(ruler),
+            Lay::Instrument(of(Kind::Compasses)),
+            Lay::Instrument(of(Kind::Protractor(protractor(v, Says::Bearing, v)))),
             Lay::Measuring(measuring),
             Lay::Spotlight(Spotlight { lights: vec![light], dimness: v, ..Spotlight::default() }),
             Lay::Clock(Clock {
@@ -274,18 +296,10 @@ proptest! {
 
 fn protractor(arm: f64, says: Says, north: f64) -> Protractor {
     Protractor {
-        placed: Placed {
-            on: None,
-            at: (500.0, 500.0),
-            angle: 0.0,
-            size: 300.0,
-        },
         arm,
         full: true,
         says,
         north,
-        away: false,
-        told: true,
     }
 }
 
@@ -300,8 +314,8 @@ fn a_compass_rose() {
         (-45.0, "045°", "45°"),
     ] {
         let arm = f64::to_radians(arm);
-        assert_eq!(protractor(arm, Says::Bearing, 0.0).reading(), bearing);
-        assert_eq!(protractor(arm, Says::Degrees, 0.0).reading(), degrees);
+        assert_eq!(protractor(arm, Says::Bearing, 0.0).reading(0.0), bearing);
+        assert_eq!(protractor(arm, Says::Degrees, 0.0).reading(0.0), degrees);
     }
 }
 

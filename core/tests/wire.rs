@@ -21,11 +21,10 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, Perso
 use bozzetto_core::ink::curve::{Curve, Spot};
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::ink::{InkPoint, Points};
-use bozzetto_core::instruments::compasses::Compasses;
+use bozzetto_core::instruments::instrument::{Instrument, Kind};
 use bozzetto_core::instruments::measure::Measuring;
 use bozzetto_core::instruments::placed::Placed;
 use bozzetto_core::instruments::protractor::{Protractor, Says};
-use bozzetto_core::instruments::ruler::Ruler;
 use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
@@ -189,6 +188,15 @@ fn laid() -> [Lay; 8] {
         angle: 0.5,
         size: 400.0,
     };
+    let instrument = |kind| {
+        Lay::Instrument(Instrument {
+            kind,
+            placed,
+            millimetres: 0.75,
+            away: false,
+            told: true,
+        })
+    };
     [
         Lay::Spotlight(spotlight),
         clock(
@@ -199,32 +207,19 @@ fn laid() -> [Lay; 8] {
             Measures::Stopwatch(Stopwatch { laps }),
             Runs::Stands { passed },
         ),
-        Lay::Ruler(Ruler {
-            placed,
-            millimetres: 0.75,
-            away: false,
-            told: true,
-        }),
-        Lay::Protractor(Protractor {
-            placed,
+        instrument(Kind::Ruler),
+        instrument(Kind::Protractor(Protractor {
             arm: 0.5,
             full: true,
             says: Says::Bearing,
             north: 0.25,
-            away: false,
-            told: true,
-        }),
+        })),
+        instrument(Kind::Compasses),
         Lay::Measuring(Measuring {
             on: Some(BackdropId(3)),
             places: vec![(1.0, 2.0), (3.0, 4.0)],
             closed: false,
             pixel: 0.5,
-            away: false,
-            told: true,
-        }),
-        Lay::Compasses(Compasses {
-            placed,
-            millimetres: 0.75,
             away: false,
             told: true,
         }),

@@ -5,13 +5,14 @@ use bozzetto_core::clocks::countdown::{self, Countdown, Stage};
 use bozzetto_core::clocks::face::{Place, shown};
 use bozzetto_core::clocks::stopwatch::Stopwatch;
 use bozzetto_core::clocks::{Clock, Measures, Press, Runs};
+use bozzetto_core::instruments::instrument::Which;
 use bozzetto_core::stage::laid::Lay;
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
-use crate::instruments::{CompassesShown, MeasuringShown, ProtractorShown, RulerShown};
+use crate::instruments::{InstrumentShown, MeasuringShown};
 use crate::script::{Given, given};
 
 /// What lies over the picture, as the row shows it.
@@ -22,10 +23,10 @@ pub struct LaidShown {
     pub spotlight: Option<SpotlightShown>,
     /// Those that are not put away.
     pub clocks: Vec<ClockShown>,
-    pub ruler: Option<RulerShown>,
-    pub protractor: Option<ProtractorShown>,
+    pub ruler: Option<InstrumentShown>,
+    pub protractor: Option<InstrumentShown>,
+    pub compasses: Option<InstrumentShown>,
     pub measuring: Option<MeasuringShown>,
-    pub compasses: Option<CompassesShown>,
 }
 
 #[derive(Serialize, Tsify)]
@@ -67,6 +68,12 @@ pub struct LapShown {
     pub total: String,
     pub best: bool,
     pub worst: bool,
+}
+
+/// Lengths of a countdown that are at hand, in minutes.
+#[wasm_bindgen]
+pub fn usual_minutes() -> Vec<u32> {
+    countdown::USUAL.to_vec()
 }
 
 /// What is heard of countdowns.
@@ -149,36 +156,24 @@ impl Glass {
                 .filter(|c| !c.away)
                 .map(|c| clock_shown(c, now))
                 .collect(),
-            ruler: self.ruler_shown(),
-            protractor: self.protractor_shown(),
+            ruler: self.instrument_shown(Which::Ruler),
+            protractor: self.instrument_shown(Which::Protractor),
+            compasses: self.instrument_shown(Which::Compasses),
             measuring: self.measuring_shown(),
-            compasses: self.compasses_shown(),
         })
     }
 
     /// The spotlight comes out as it was, to where something points, or to the middle; or it is put away.
     pub fn spotlight(&mut self, out: bool) {
-        let area = self.picture.area;
-        let middle = self
-            .panes()
-            .get(self.active_pane())
-            .map(|p| p.room.middle());
         let known = self.stage.shown.laid.spotlight.clone();
-        let fresh = known.is_none();
-        let spotlight = known.unwrap_or_default();
-        let at = self.hand.points_at().or(middle.filter(|_| fresh));
-        let spotlight = match (out, at) {
-            (false, _) => Spotlight {
+        let middle = self.room_in_use().middle();
+        self.lay(Lay::Spotlight(match out {
+            true => Spotlight::out(known, self.hand.points_at(), middle),
+            false => Spotlight {
                 away: true,
-                ..spotlight
+                ..known.unwrap_or_default()
             },
-            (true, Some(at)) => spotlight.brought(at),
-            (true, None) => Spotlight {
-                away: false,
-                ..spotlight
-            },
-        };
-        self.lay(Lay::Spotlight(spotlight.settled(area)));
+        }));
     }
 
     /// The light that a hand had hold of last gets another form: `oval`, `circle` or `box`.
@@ -238,29 +233,14 @@ impl Glass {
 
     /// One more clock, that stands; gives its name.
     pub fn new_clock(&mut self, countdown: bool) -> String {
-        let area = self.picture.area;
         let id = self.session.ids.next_id();
         let measures = match countdown {
             true => Measures::Countdown(Countdown::default()),
             false => Measures::Stopwatch(Stopwatch::default()),
         };
-        // Beneath those that are there already.
-        let there = self.stage.shown.laid.clocks.iter().filter(|c| !c.away);
-        let mut face = Place::Corner.face(area);
-        let lowest = there.map(|c| c.face.y1).fold(0.0, f64::max);
-        if lowest > 0.0 && lowest + face.height() + 24.0 < area.height {
-            let down = lowest + 16.0 - face.y0;
-            (face.y0, face.y1) = (face.y0 + down, face.y1 + down);
-        }
-        let clock = Clock {
-            id,
-            measures,
-            runs: Runs::default(),
-            face,
-            away: false,
-            told: true,
-        };
-        self.lay(Lay::Clock(clock.settled(area)));
+        let others = &self.stage.shown.laid.clocks;
+        let clock = Clock::fresh(id, measures, others, self.picture.area);
+        self.lay(Lay::Clock(clock));
         id.to_string()
     }
 
@@ -377,7 +357,7 @@ impl Glass {
             return;
         };
         change(&mut spotlight);
-        let lay = Lay::Spotlight(spotlight.settled(self.picture.area));
+        let lay = Lay::Spotlight(spotlight);
         match done {
             true => self.lay(lay),
             false => self.drag(lay),
@@ -405,7 +385,7 @@ impl Glass {
             return;
         };
         change(&mut clock);
-        self.lay(Lay::Clock(clock.settled(self.picture.area)));
+        self.lay(Lay::Clock(clock));
     }
 
     fn change_countdown(&mut self, id: &str, change: impl FnOnce(&mut Countdown)) {

@@ -54,6 +54,12 @@ impl Glass {
         })
     }
 
+    /// The room of the pane in use.
+    pub(crate) fn room_in_use(&self) -> Rect<GlassFrame> {
+        let room = self.panes().get(self.active_pane()).map(|pane| pane.room);
+        room.unwrap_or(Rect::of_size(self.picture.area))
+    }
+
     /// The sheets in view, from the bottom up.
     pub(crate) fn in_view(&self) -> Vec<InView> {
         pane::in_view(self.picture.area, &self.panes())

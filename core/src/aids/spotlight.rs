@@ -307,6 +307,19 @@ impl Spotlight {
         }
     }
 
+    /// It comes out as it was, to where something points; one that was never out, into the middle.
+    pub fn out(known: Option<Self>, points_at: Option<Point<Glass>>, middle: Point<Glass>) -> Self {
+        let at = points_at.or(known.is_none().then_some(middle));
+        let known = known.unwrap_or_default();
+        match at {
+            Some(at) => known.brought(at),
+            None => Self {
+                away: false,
+                ..known
+            },
+        }
+    }
+
     /// With another light beside the last, as large as that; as it is when there are [`MOST`].
     pub fn with_another(&self, area: Size<Glass>) -> Self {
         let mut more = self.clone();

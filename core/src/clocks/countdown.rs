@@ -7,7 +7,7 @@ use super::LONGEST;
 /// The shortest countdown, in milliseconds.
 pub const SHORTEST: u64 = 1000;
 /// The lengths that are at hand, in minutes.
-pub const PRESETS: [u64; 7] = [1, 2, 3, 5, 10, 15, 30];
+pub const USUAL: [u32; 7] = [1, 2, 3, 5, 10, 15, 30];
 /// For how long its end is shown by flashing, and how long either half of a flash takes, in milliseconds.
 /// Twice a second: fewer than three flashes in any second. Source: WCAG 2.2, 2.3.1.
 pub const FLASHES: u64 = 8000;

@@ -111,6 +111,26 @@ pub enum Press {
 }
 
 impl Clock {
+    /// A new one that stands, in the corner; beneath the `others` that are seen, while there is room.
+    pub fn fresh(id: u64, measures: Measures, others: &[Clock], area: Size<Glass>) -> Self {
+        /// Between two faces, in glass units.
+        const APART: f64 = 16.0;
+        let mut face = face::Place::Corner.face(area);
+        let seen = others.iter().filter(|c| !c.away);
+        let lowest = seen.map(|c| c.face.y1).fold(0.0, f64::max);
+        if lowest > 0.0 && lowest + face.height() + 1.5 * APART < area.height {
+            face = Rect::from_size(face.x0, lowest + APART, face.width(), face.height());
+        }
+        Self {
+            id,
+            measures,
+            runs: Runs::default(),
+            face,
+            away: false,
+            told: true,
+        }
+    }
+
     /// How much has passed at a moment, in milliseconds.
     pub fn passed(&self, now: u64) -> u64 {
         self.runs.passed(now)

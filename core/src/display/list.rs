@@ -73,6 +73,12 @@ impl Path {
         self.push(Verb::Close, &[]);
     }
 
+    /// A disc.
+    pub fn disc(at: Point<Glass>, radius: f64) -> Self {
+        let circle = kurbo::Circle::new((at.x, at.y), radius);
+        Self::from(&kurbo::Shape::to_path(&circle, 0.1))
+    }
+
     /// A closed polygon.
     pub fn polygon(&mut self, points: impl IntoIterator<Item = (f64, f64)>) {
         let from = self.coords.len();

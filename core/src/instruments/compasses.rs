@@ -2,10 +2,9 @@
 
 use std::f64::consts::TAU;
 
-use serde::{Deserialize, Serialize};
-
 use super::guide::Guide;
-use super::placed::{Lies, Placed};
+use super::instrument::Grip;
+use super::placed::Lies;
 use super::ruler::{BODY, Calibrated, LINES};
 use crate::display::colour::Rgb;
 use crate::display::lettering::{self, Anchor};
@@ -19,32 +18,13 @@ const NEEDLE: f64 = 34.0;
 const KNOB: (f64, f64) = (30.0, 74.0);
 const PENCIL: Rgb = Rgb::hex(0xD55E00);
 
-/// Compasses on the glass.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-pub struct Compasses {
-    /// The needle, the direction of the pencil, and how far that is.
-    pub placed: Placed,
-    /// Millimetres to a glass unit: see [`super::ruler::Ruler::millimetres`].
-    pub millimetres: f64,
-    pub away: bool,
-    pub told: bool,
-}
-
-/// What of compasses is at a place.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Part {
-    /// The needle: pulling carries them, as they are opened, to another place.
-    Needle,
-    /// The knob beyond the pencil: pulling opens and turns them.
-    Knob,
-}
-
-/// Which part is at a place; `None` beside them.
-pub fn part(lies: &Lies, at: Point<Glass>) -> Option<Part> {
+/// What a hand takes hold of at a place: the needle, by which they are carried as they are opened, or the knob
+/// beyond the pencil; `None` beside them.
+pub fn grip(lies: &Lies, at: Point<Glass>) -> Option<Grip> {
     if at.distance(knob(lies)) < KNOB.0 {
-        return Some(Part::Knob);
+        return Some(Grip::Open);
     }
-    (at.distance(lies.at) < NEEDLE).then_some(Part::Needle)
+    (at.distance(lies.at) < NEEDLE).then_some(Grip::Carry)
 }
 
 fn knob(lies: &Lies) -> Point<Glass> {
@@ -68,10 +48,6 @@ pub fn bounds(lies: &Lies) -> Rect<Glass> {
 
 /// Draws them, with how far they are opened.
 pub fn paint(lies: &Lies, calibrated: &Calibrated, list: &mut DisplayList) {
-    let disc = |at: Point<Glass>, radius: f64| {
-        let circle = kurbo::Circle::new((at.x, at.y), radius);
-        Path::from(&kurbo::Shape::to_path(&circle, 0.1))
-    };
     // The circle to come, in dashes.
     let dashes = ((lies.size * TAU / 26.0) as u32).max(12);
     let mut circle = Path::default();
@@ -109,8 +85,8 @@ pub fn paint(lies: &Lies, calibrated: &Calibrated, list: &mut DisplayList) {
         }
     }
     let top = lies.at_local(hinge);
-    list.fill(disc(top, 16.0), LINES, Blend::Over);
-    list.fill(disc(top, 12.0), BODY, Blend::Over);
+    list.fill(Path::disc(top, 16.0), LINES, Blend::Over);
+    list.fill(Path::disc(top, 12.0), BODY, Blend::Over);
     for (at, radius, colour) in [
         (lies.at, 9.0, BODY),
         (lies.at, 6.0, LINES),
@@ -118,7 +94,7 @@ pub fn paint(lies: &Lies, calibrated: &Calibrated, list: &mut DisplayList) {
         (knob(lies), KNOB.0 - 7.0, BODY),
         (knob(lies), 8.0, PENCIL),
     ] {
-        list.fill(disc(at, radius), colour, Blend::Over);
+        list.fill(Path::disc(at, radius), colour, Blend::Over);
     }
     let size = 28.0;
     let words = format!(

@@ -10,6 +10,7 @@ use crate::display::lettering::{self, Anchor};
 use crate::display::{Blend, DisplayList, Path};
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect};
 use crate::geometry::ids::BackdropId;
+use crate::stage::sight::Sight;
 
 /// The most places that are measured through.
 pub const MOST: usize = 60;
@@ -51,6 +52,20 @@ pub struct Said {
 }
 
 impl Measuring {
+    /// What is measured on a backdrop: what is known of it already, or nothing yet, and told as the other was.
+    /// `scale` is how many CSS pixels a glass unit has.
+    pub fn on(known: Option<&Self>, id: BackdropId, sight: &Sight, scale: f64) -> Self {
+        match known {
+            Some(known) if known.on == Some(id) => known.clone(),
+            _ => Self {
+                on: Some(id),
+                pixel: sight.pixel(id, scale),
+                told: known.is_none_or(|m| m.told),
+                ..Self::default()
+            },
+        }
+    }
+
     /// With another place; one near the first closes the path. `reach` is how near, in units of the backdrop.
     pub fn with(&self, place: Place, reach: f64) -> Self {
         let mut more = self.clone();
@@ -119,6 +134,35 @@ impl Measuring {
         }
     }
 
+    /// How long its path is on the backdrop, to take a scale from; `None` for fewer than two places.
+    pub fn path(&self) -> Option<Reading> {
+        (self.places.len() > 1).then(|| Reading::length(&self.places, of_a_pixel(self.pixel)))
+    }
+
+    /// The corners of what is taken to be a rectangle, and how well each coordinate is known; `None` for any
+    /// other number of places than four.
+    pub fn corners(&self) -> Option<([Place; 4], f64)> {
+        let corners = <[Place; 4]>::try_from(&self.places[..]).ok()?;
+        Some((corners, of_a_pixel(self.pixel)))
+    }
+
+    /// With one place fewer: of a closed path, open.
+    pub fn shorter(mut self) -> Self {
+        if !std::mem::take(&mut self.closed) {
+            self.places.pop();
+        }
+        self
+    }
+
+    /// Without any place.
+    pub fn emptied(self) -> Self {
+        Self {
+            places: Vec::new(),
+            closed: false,
+            ..self
+        }
+    }
+
     /// What is said beside its last place, in one line.
     pub fn said(&self, view: &Map<Held, Glass>, known: Known) -> Option<Said> {
         let words = self.readings(known).join(" · ");
@@ -163,8 +207,7 @@ impl Measuring {
                 line.append(&bar(*a, *b, width));
             }
             for p in &places {
-                let disc = kurbo::Circle::new((p.x, p.y), width + 3.0);
-                line.append(&Path::from(&kurbo::Shape::to_path(&disc, 0.1)));
+                line.append(&Path::disc(*p, width + 3.0));
             }
             list.fill(line, colour, Blend::Over);
         }

@@ -3,6 +3,7 @@
 
 pub mod compasses;
 pub mod guide;
+pub mod instrument;
 pub mod measure;
 pub mod placed;
 pub mod plane;

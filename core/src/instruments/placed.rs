@@ -103,3 +103,8 @@ pub fn snapped(angle: f64) -> f64 {
         false => angle,
     }
 }
+
+/// The angle of the way from one place to another, in radians clockwise from the right.
+pub fn way(from: Point<Glass>, to: Point<Glass>) -> f64 {
+    (to.y - from.y).atan2(to.x - from.x)
+}

@@ -5,12 +5,13 @@ use std::f64::consts::{PI, TAU};
 use serde::{Deserialize, Serialize};
 
 use super::guide::Guide;
-use super::placed::{Lies, Placed};
+use super::instrument::Grip;
+use super::placed::Lies;
 use super::ruler::{BODY, LINES, OPACITY};
 use crate::display::colour::Rgb;
 use crate::display::lettering::{self, Anchor};
 use crate::display::{Blend, DisplayList, Path};
-use crate::geometry::frames::{Glass, Point, Rect};
+use crate::geometry::frames::{Glass, Map, Point, Rect};
 
 /// How large its radius may be, in glass units.
 pub const RADII: (f64, f64) = (150.0, 1200.0);
@@ -33,11 +34,9 @@ pub enum Says {
     Bearing,
 }
 
-/// A protractor on the glass.
+/// What only a protractor has.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Protractor {
-    /// Its centre, the direction of its baseline, and its radius.
-    pub placed: Placed,
     /// Where its arm points, in radians clockwise from the right.
     pub arm: f64,
     /// All of a circle.
@@ -45,54 +44,66 @@ pub struct Protractor {
     pub says: Says,
     /// Where the north is, in radians clockwise from the top of the picture.
     pub north: f64,
-    pub away: bool,
-    pub told: bool,
 }
 
-/// What of a protractor is at a place.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Part {
-    Body,
-    /// The rim: pulling turns it about its centre.
-    Turn,
-    /// The knob of the arm.
-    Arm,
+impl Default for Protractor {
+    fn default() -> Self {
+        Self {
+            arm: -PI / 4.0,
+            full: false,
+            says: Says::Degrees,
+            north: 0.0,
+        }
+    }
 }
 
 impl Protractor {
-    /// What the arm reads, in degrees: 0 to 360.
+    /// What the arm reads, in degrees: 0 to 360; `baseline` is the direction of that.
     ///
     /// A bearing is counted clockwise from the north; what is read from the other end differs by 180, modulo
     /// 360 (the reciprocal bearing).
-    pub fn degrees(&self) -> f64 {
+    pub fn degrees(&self, baseline: f64) -> f64 {
         let turned = match self.says {
-            Says::Degrees => self.placed.angle - self.arm,
+            Says::Degrees => baseline - self.arm,
             Says::Bearing => self.arm + PI / 2.0 - self.north,
         };
         turned.rem_euclid(TAU).to_degrees()
     }
 
-    /// That in words: to half a degree, a bearing in three figures.
-    pub fn reading(&self) -> String {
-        let degrees = (self.degrees() * 2.0).round() / 2.0 % 360.0;
+    /// With its arm where it reads so many degrees: the way back from [`Protractor::degrees`].
+    pub fn reading_degrees(&self, baseline: f64, degrees: f64) -> Self {
+        let angle = degrees.to_radians();
+        let arm = match self.says {
+            Says::Degrees => baseline - angle,
+            Says::Bearing => angle + self.north - PI / 2.0,
+        };
+        Self {
+            arm,
+            ..self.clone()
+        }
+    }
+
+    /// What the arm reads, in words: to half a degree, a bearing in three figures.
+    pub fn reading(&self, baseline: f64) -> String {
+        let degrees = (self.degrees(baseline) * 2.0).round() / 2.0 % 360.0;
         match self.says {
             Says::Degrees => format!("{degrees}°"),
             Says::Bearing => format!("{:03.0}°", degrees.round() % 360.0),
         }
     }
 
-    /// Which part is at a place; `None` beside it.
-    pub fn part(&self, lies: &Lies, at: Point<Glass>) -> Option<Part> {
+    /// What a hand takes hold of at a place: the arm's knob, the rim, or the rest; `None` beside it.
+    pub fn grip(&self, lies: &Lies, at: Point<Glass>) -> Option<Grip> {
         if self.is_knob(lies, at) {
-            return Some(Part::Arm);
+            return Some(Grip::Arm);
         }
         let (along, across) = lies.local(at);
         let out = along.hypot(across);
         let inside = out <= lies.size && (self.full || across <= FOOT);
         inside.then_some(
             match out > lies.size - RIM && (self.full || across <= 0.0) {
-                true => Part::Turn,
-                false => Part::Body,
+                true => Grip::Turn,
+                false => Grip::Carry,
             },
         )
     }
@@ -132,12 +143,6 @@ impl Protractor {
         [rim, arm, base]
     }
 
-    /// A rectangle that contains it.
-    pub fn bounds(&self, lies: &Lies) -> Rect<Glass> {
-        let reach = lies.size + ARM.0 + ARM.1 + 6.0;
-        Rect::from_corners(lies.at, lies.at).inflate(reach)
-    }
-
     /// Draws it.
     pub fn paint(&self, lies: &Lies, list: &mut DisplayList) {
         let map = lies.map();
@@ -162,7 +167,7 @@ impl Protractor {
         rim.append(&outline(0.0, true));
         list.fade(rim.mapped(&map), LINES, Blend::Over, 0.7);
         list.fade(outline(0.0, false).mapped(&map), BODY, Blend::Over, OPACITY);
-        self.paint_degrees(r, &map, list);
+        self.paint_degrees(lies, &map, list);
         // The centre: two hairs.
         let mut hairs = Path::default();
         hairs.rect(&Rect::from_size(-r, -1.0, 2.0 * r, 2.0));
@@ -171,12 +176,8 @@ impl Protractor {
         self.paint_arm(lies, list);
     }
 
-    fn paint_degrees(
-        &self,
-        r: f64,
-        map: &crate::geometry::frames::Map<Glass, Glass>,
-        list: &mut DisplayList,
-    ) {
+    fn paint_degrees(&self, lies: &Lies, map: &Map<Glass, Glass>, list: &mut DisplayList) {
+        let r = lies.size;
         let (mut lines, mut numbers) = (Path::default(), Path::default());
         let whole = if self.full { 360 } else { 181 };
         // As many lines as there is room for.
@@ -203,19 +204,13 @@ impl Protractor {
             ]);
             let every = if r > 260.0 { 10 } else { 30 };
             if degree % every == 0 {
-                let words = self.number(f64::from(degree));
+                let words = self.number(lies.angle, f64::from(degree));
                 let out = r - 44.0;
                 let size = 20.0;
-                let at = (out * cos, out * sin + size * lettering::HEIGHT / 2.0);
                 let turned = -f64::from(degree).to_radians() + PI / 2.0;
-                let at = match turned {
-                    _ if self.full || degree > 0 => {
-                        let down = size * lettering::HEIGHT / 2.0;
-                        let (s, c) = turned.sin_cos();
-                        (out * cos - down * s, out * sin + down * c)
-                    }
-                    _ => at,
-                };
+                let down = size * lettering::HEIGHT / 2.0;
+                let (s, c) = turned.sin_cos();
+                let at = (out * cos - down * s, out * sin + down * c);
                 numbers.append(&lettering::words(&words, at, size, Anchor::Middle, turned));
             }
         }
@@ -224,39 +219,37 @@ impl Protractor {
     }
 
     /// What stands at a degree from the baseline.
-    fn number(&self, degree: f64) -> String {
+    fn number(&self, baseline: f64, degree: f64) -> String {
         match self.says {
             Says::Degrees => format!("{degree}"),
             Says::Bearing => {
-                let arm = self.placed.angle - degree.to_radians();
+                let arm = baseline - degree.to_radians();
                 let there = Self {
                     arm,
                     ..self.clone()
                 };
-                format!("{}", there.degrees().round() % 360.0)
+                format!("{}", there.degrees(baseline).round() % 360.0)
             }
         }
     }
 
     fn paint_arm(&self, lies: &Lies, list: &mut DisplayList) {
         let (sin, cos) = self.arm.sin_cos();
-        let map = crate::geometry::frames::Map::<Glass, Glass>::from_coefficients([
-            cos, sin, -sin, cos, lies.at.x, lies.at.y,
-        ]);
+        let map =
+            Map::<Glass, Glass>::from_coefficients([cos, sin, -sin, cos, lies.at.x, lies.at.y]);
         let out = lies.size + ARM.0;
         let mut line = Path::default();
         line.rect(&Rect::from_size(0.0, -2.0, out, 4.0));
         list.fill(line.mapped(&map), ARM_COLOUR, Blend::Over);
         let knob = self.knob(lies);
         for (radius, colour) in [(ARM.1, LINES), (ARM.1 - 3.0, BODY), (9.0, ARM_COLOUR)] {
-            let disc = kurbo::Shape::to_path(&kurbo::Circle::new((knob.x, knob.y), radius), 0.1);
-            list.fill(Path::from(&disc), colour, Blend::Over);
+            list.fill(Path::disc(knob, radius), colour, Blend::Over);
         }
         // What it reads, on the plate, upright, on the other side of the arm.
         let size = (lies.size * 0.16).clamp(34.0, 90.0);
         let side = lies.at_local((0.0, -lies.size * 0.42));
         let at = (side.x, side.y + size * lettering::HEIGHT / 2.0);
-        let reading = self.reading();
+        let reading = self.reading(lies.angle);
         let wide = lettering::length(&reading) * size + 24.0;
         let mut plate = Path::default();
         plate.rect(&Rect::from_size(
@@ -270,14 +263,20 @@ impl Protractor {
         list.fill(words, LINES, Blend::Over);
     }
 
-    /// As what was put right: a radius within its range, angles that are numbers.
-    pub fn settled(mut self) -> Self {
-        for angle in [&mut self.arm, &mut self.north, &mut self.placed.angle] {
-            if !angle.is_finite() {
-                *angle = 0.0;
-            }
-            *angle = angle.rem_euclid(TAU);
+    /// Its angles are numbers from now on.
+    pub fn settle(&mut self) {
+        for angle in [&mut self.arm, &mut self.north] {
+            *angle = if angle.is_finite() {
+                angle.rem_euclid(TAU)
+            } else {
+                0.0
+            };
         }
-        self
     }
+}
+
+/// A rectangle that contains it.
+pub fn bounds(lies: &Lies) -> Rect<Glass> {
+    let reach = lies.size + ARM.0 + ARM.1 + 6.0;
+    Rect::from_corners(lies.at, lies.at).inflate(reach)
 }

@@ -2,10 +2,9 @@
 
 use std::f64::consts::PI;
 
-use serde::{Deserialize, Serialize};
-
 use super::guide::Guide;
-use super::placed::{Lies, Placed};
+use super::instrument::Grip;
+use super::placed::Lies;
 use super::units::Unit;
 use crate::display::colour::Rgb;
 use crate::display::lettering::{self, Anchor};
@@ -36,17 +35,6 @@ pub struct Calibrated {
     pub unit: Unit,
 }
 
-/// A ruler on the glass.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-pub struct Ruler {
-    /// Its zero, and the direction and length of its graduated edge.
-    pub placed: Placed,
-    /// Millimetres to a glass unit on the presenter's display: what it reads in where there is no scale.
-    pub millimetres: f64,
-    pub away: bool,
-    pub told: bool,
-}
-
 /// Millimetres to a glass unit as displays have them, from a hand's size to a wall's: one that reports
 /// nonsense breaks no ruler.
 pub fn sound_millimetres(millimetres: f64) -> f64 {
@@ -56,24 +44,14 @@ pub fn sound_millimetres(millimetres: f64) -> f64 {
     }
 }
 
-/// What of a ruler is at a place.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Part {
-    Body,
-    /// Pulling turns it about its zero.
-    Turn,
-    /// Pulling lengthens it.
-    End,
-}
-
-/// Which part is at a place; `None` beside it.
-pub fn part(lies: &Lies, at: Point<Glass>) -> Option<Part> {
+/// What a hand takes hold of at a place; `None` beside it.
+pub fn grip(lies: &Lies, at: Point<Glass>) -> Option<Grip> {
     let (along, across) = lies.local(at);
     let inside = (0.0..=lies.size).contains(&along) && (0.0..=WIDTH).contains(&across);
     inside.then_some(match lies.size - along {
-        rest if rest < ENDS.1 => Part::End,
-        rest if rest < ENDS.0 => Part::Turn,
-        _ => Part::Body,
+        rest if rest < ENDS.1 => Grip::Lengthen,
+        rest if rest < ENDS.0 => Grip::Turn,
+        _ => Grip::Carry,
     })
 }
 

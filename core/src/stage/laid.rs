@@ -6,11 +6,9 @@ use crate::aids::spotlight::Spotlight;
 use crate::clocks::{self, Clock};
 use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Rect, Size};
-use crate::instruments::compasses::{self, Compasses};
+use crate::instruments::instrument::{Instrument, Which};
 use crate::instruments::measure::Measuring;
-use crate::instruments::placed::{Lies, Placed};
-use crate::instruments::protractor::{self, Protractor};
-use crate::instruments::ruler::{self, Ruler};
+use crate::instruments::placed::Lies;
 use crate::sheets::refusal::Refusal;
 use crate::stage::sight::Sight;
 
@@ -20,10 +18,9 @@ use crate::stage::sight::Sight;
 pub struct Laid {
     pub spotlight: Option<Spotlight>,
     pub clocks: Vec<Clock>,
-    pub ruler: Option<Ruler>,
-    pub protractor: Option<Protractor>,
+    /// One of each kind at the most, from the bottom up.
+    pub instruments: Vec<Instrument>,
     pub measuring: Option<Measuring>,
-    pub compasses: Option<Compasses>,
 }
 
 /// One of these, as it is from now on.
@@ -35,19 +32,20 @@ pub enum Lay {
     Clock(Clock),
     /// There is no clock of this name any more.
     NoClock(u64),
-    Ruler(Ruler),
-    Protractor(Protractor),
+    Instrument(Instrument),
     Measuring(Measuring),
-    Compasses(Compasses),
 }
 
 impl Lay {
     /// Whether two are about the same thing.
     pub fn same_thing(&self, other: &Self) -> bool {
-        match (self.clock(), other.clock()) {
-            (Some(one), Some(other)) => one == other,
-            (None, None) => std::mem::discriminant(self) == std::mem::discriminant(other),
-            _ => false,
+        match (self, other) {
+            (Lay::Instrument(one), Lay::Instrument(other)) => one.which() == other.which(),
+            _ => match (self.clock(), other.clock()) {
+                (Some(one), Some(other)) => one == other,
+                (None, None) => std::mem::discriminant(self) == std::mem::discriminant(other),
+                _ => false,
+            },
         }
     }
 
@@ -65,24 +63,8 @@ impl Lay {
             Lay::Spotlight(spotlight) => Lay::Spotlight(spotlight.settled(area)),
             Lay::Clock(clock) => Lay::Clock(clock.settled(area)),
             Lay::NoClock(_) => self,
-            Lay::Ruler(ruler) => Lay::Ruler(Ruler {
-                placed: placed(ruler.placed, ruler::LENGTHS, area),
-                millimetres: ruler::sound_millimetres(ruler.millimetres),
-                ..ruler
-            }),
-            Lay::Protractor(protractor) => Lay::Protractor(
-                Protractor {
-                    placed: placed(protractor.placed, protractor::RADII, area),
-                    ..protractor
-                }
-                .settled(),
-            ),
+            Lay::Instrument(instrument) => Lay::Instrument(instrument.settled(area)),
             Lay::Measuring(measuring) => Lay::Measuring(measuring.settled()),
-            Lay::Compasses(compasses) => Lay::Compasses(Compasses {
-                placed: placed(compasses.placed, compasses::RADII, area),
-                millimetres: ruler::sound_millimetres(compasses.millimetres),
-                ..compasses
-            }),
         }
     }
 
@@ -97,36 +79,9 @@ impl Lay {
             Lay::Spotlight(spotlight) => spotlight.told,
             Lay::Clock(clock) => clock.told,
             Lay::NoClock(_) => true,
-            Lay::Ruler(ruler) => ruler.told,
-            Lay::Protractor(protractor) => protractor.told,
+            Lay::Instrument(instrument) => instrument.told,
             Lay::Measuring(measuring) => measuring.told,
-            Lay::Compasses(compasses) => compasses.told,
         }
-    }
-}
-
-/// An instrument that can be seen and reached. What the glass holds lies on it; what a backdrop holds may be
-/// out of sight with that part of it.
-fn placed(placed: Placed, sizes: (f64, f64), area: Size<Glass>) -> Placed {
-    let sound = |v: f64, otherwise: f64| if v.is_finite() { v } else { otherwise };
-    let (w, h) = (area.width, area.height);
-    let at = (sound(placed.at.0, w / 2.0), sound(placed.at.1, h / 2.0));
-    let (at, size) = match placed.on {
-        None => (
-            (at.0.clamp(0.0, w), at.1.clamp(0.0, h)),
-            sound(placed.size, sizes.0).clamp(sizes.0, sizes.1),
-        ),
-        // In units of the backdrop, of which there may be few or many.
-        Some(_) => (
-            (at.0.clamp(-1e6, 1e6), at.1.clamp(-1e6, 1e6)),
-            sound(placed.size, sizes.0).clamp(1e-3, 1e6),
-        ),
-    };
-    Placed {
-        at,
-        size,
-        angle: sound(placed.angle, 0.0) % std::f64::consts::TAU,
-        ..placed
     }
 }
 
@@ -140,10 +95,14 @@ impl Laid {
                 None => self.clocks.push(clock.clone()),
             },
             Lay::NoClock(id) => self.clocks.retain(|c| c.id != *id),
-            Lay::Ruler(ruler) => self.ruler = Some(ruler.clone()),
-            Lay::Protractor(protractor) => self.protractor = Some(protractor.clone()),
+            Lay::Instrument(instrument) => {
+                let order = |i: &Instrument| i.which().cmp(&instrument.which());
+                match self.instruments.binary_search_by(order) {
+                    Ok(known) => self.instruments[known].clone_from(instrument),
+                    Err(place) => self.instruments.insert(place, instrument.clone()),
+                }
+            }
             Lay::Measuring(measuring) => self.measuring = Some(measuring.clone()),
-            Lay::Compasses(compasses) => self.compasses = Some(compasses.clone()),
         }
     }
 
@@ -166,34 +125,26 @@ impl Laid {
         self.clocks.iter().find(|c| c.id == id)
     }
 
-    /// The ruler and where it lies, unless it is put away or what holds it is not on stage.
-    pub fn ruler_seen(&self, sight: &Sight) -> Option<(&Ruler, Lies)> {
-        let ruler = self.ruler.as_ref().filter(|r| !r.away)?;
-        Some((ruler, ruler.placed.lies(&sight.view(ruler.placed.on)?)))
+    /// An instrument, also when it is put away.
+    pub fn instrument(&self, which: Which) -> Option<&Instrument> {
+        self.instruments.iter().find(|i| i.which() == which)
     }
 
-    /// The same for the protractor.
-    pub fn protractor_seen(&self, sight: &Sight) -> Option<(&Protractor, Lies)> {
-        let protractor = self.protractor.as_ref().filter(|p| !p.away)?;
-        let view = sight.view(protractor.placed.on)?;
-        Some((protractor, protractor.placed.lies(&view)))
-    }
-
-    /// The same for the compasses.
-    pub fn compasses_seen(&self, sight: &Sight) -> Option<(&Compasses, Lies)> {
-        let compasses = self.compasses.as_ref().filter(|c| !c.away)?;
-        let view = sight.view(compasses.placed.on)?;
-        Some((compasses, compasses.placed.lies(&view)))
+    /// The instruments that are seen and where they lie, from the bottom up.
+    pub fn instruments_seen(
+        &self,
+        sight: &Sight,
+    ) -> impl DoubleEndedIterator<Item = (&Instrument, Lies)> {
+        let all = self.instruments.iter();
+        all.filter_map(move |instrument| Some((instrument, instrument.seen(sight)?)))
     }
 
     /// As participants get to know it: what is kept to the stage, or put away, is not there.
     pub fn for_participants(mut self) -> Self {
         self.spotlight = self.spotlight.filter(|s| s.told && !s.away);
         self.clocks.retain(|c| c.told && !c.away);
-        self.ruler = self.ruler.filter(|r| r.told && !r.away);
-        self.protractor = self.protractor.filter(|p| p.told && !p.away);
+        self.instruments.retain(|i| i.told && !i.away);
         self.measuring = self.measuring.filter(|m| m.told && !m.away);
-        self.compasses = self.compasses.filter(|c| c.told && !c.away);
         self
     }
 
@@ -210,17 +161,9 @@ impl Laid {
     }
 
     fn paint_instruments(&self, sight: &Sight, list: &mut DisplayList) {
-        if let Some((protractor, lies)) = self.protractor_seen(sight) {
-            protractor.paint(&lies, list);
-        }
-        if let Some((ruler, lies)) = self.ruler_seen(sight) {
-            let reads = sight.calibrated(ruler.placed.on, lies.at, ruler.millimetres);
-            ruler::paint(&lies, &reads, list);
-        }
-        if let Some((compasses, lies)) = self.compasses_seen(sight) {
-            let on = compasses.placed.on;
-            let reads = sight.calibrated(on, lies.at, compasses.millimetres);
-            compasses::paint(&lies, &reads, list);
+        for (instrument, lies) in self.instruments_seen(sight) {
+            let reads = sight.calibrated(instrument.placed.on, lies.at, instrument.millimetres);
+            instrument.paint(&lies, &reads, list);
         }
         if let Some(measuring) = self.measuring.as_ref().filter(|m| !m.away)
             && let Some(view) = sight.view(measuring.on)
@@ -248,16 +191,10 @@ impl Laid {
         let one_sided = |a: &Self, b: &Self| -> Rect<Glass> {
             let changed = a.clocks.iter().filter(|c| b.clock(c.id) != Some(c));
             let mut all = changed.fold(Rect::EMPTY, |all, c| all.union(&c.face));
-            if let (true, Some((_, lies))) = (a.ruler != b.ruler, a.ruler_seen(sight)) {
-                all = all.union(&ruler::bounds(&lies));
-            }
-            if let (true, Some((protractor, lies))) =
-                (a.protractor != b.protractor, a.protractor_seen(sight))
-            {
-                all = all.union(&protractor.bounds(&lies));
-            }
-            if let (true, Some((_, lies))) = (a.compasses != b.compasses, a.compasses_seen(sight)) {
-                all = all.union(&compasses::bounds(&lies));
+            for (instrument, lies) in a.instruments_seen(sight) {
+                if b.instrument(instrument.which()) != Some(instrument) {
+                    all = all.union(&instrument.bounds(&lies));
+                }
             }
             if let (true, Some(measuring)) = (a.measuring != b.measuring, &a.measuring)
                 && let Some(view) = sight.view(measuring.on)
@@ -273,10 +210,8 @@ impl Laid {
     pub fn is_clear(&self) -> bool {
         self.spotlight.as_ref().is_none_or(|s| s.away)
             && self.clocks.iter().all(|c| c.away)
-            && self.ruler.as_ref().is_none_or(|r| r.away)
-            && self.protractor.as_ref().is_none_or(|p| p.away)
+            && self.instruments.iter().all(|i| i.away)
             && self.measuring.as_ref().is_none_or(|m| m.away)
-            && self.compasses.as_ref().is_none_or(|c| c.away)
     }
 
     /// In how many milliseconds something of it looks otherwise by itself, and where that is.

@@ -4,7 +4,6 @@ use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::instruments::measure::Known;
 use crate::instruments::ruler::{Calibrated, sound_millimetres};
-use crate::instruments::scale::Scale;
 use crate::instruments::units::Unit;
 use crate::stage::backdrop::BackdropView;
 use crate::stage::grain::Grain;
@@ -79,12 +78,6 @@ impl<'a> Sight<'a> {
             scale: seen.and_then(|seen| seen.scale.as_ref()),
             plane: seen.and_then(|seen| seen.plane.as_ref()),
         }
-    }
-
-    /// The scale of a backdrop on stage.
-    pub fn scale(&self, on: Option<BackdropId>) -> Option<&'a Scale> {
-        let (backdrop, _) = self.pane_of(on?)?;
-        backdrop.seen.scale.as_ref()
     }
 
     /// How large a pixel is that a place is known to, in units of a backdrop: one of the screen, of `scale`

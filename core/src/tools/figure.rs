@@ -69,7 +69,7 @@ pub(super) fn new_shape(desk: &mut Desk, at: &Pointer, figure: Figure) -> Option
 pub(super) fn read_out(desk: &Desk, sheet: SheetId, figure: Figure, m: &Measure) -> String {
     let per_unit = desk.view(sheet).map_or(1.0, |view| 1.0 / view.mean_scale());
     let off = of_a_pixel(per_unit / desk.scale) * std::f64::consts::SQRT_2;
-    let scale = desk.sight.scale(sheet.backdrop());
+    let scale = desk.sight.known(sheet.backdrop()).scale;
     let n = |v: f64| {
         let value = v * per_unit;
         match scale {

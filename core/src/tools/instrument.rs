@@ -3,15 +3,13 @@
 
 use std::f64::consts::{PI, TAU};
 
-use crate::geometry::frames::{Glass, Map, Point};
+use crate::geometry::frames::{Glass, Point};
 use crate::ink::InkPoint;
 use crate::ink::fit::fit;
 use crate::ink::pen::Sample;
-use crate::instruments::compasses::{self, Compasses, Part as OfCompasses};
 use crate::instruments::guide::Guide;
-use crate::instruments::placed::{Lies, snapped};
-use crate::instruments::protractor::{Part as OfProtractor, Protractor};
-use crate::instruments::ruler::{self, Part as OfRuler, Ruler};
+use crate::instruments::instrument::{Grip, Instrument};
+use crate::instruments::placed::{Lies, way};
 use crate::marks::mark::{Body, Mark};
 use crate::marks::shape::Figure;
 use crate::paint::wet::WetShape;
@@ -20,11 +18,8 @@ use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::figure;
 use crate::tools::in_hand::Kind;
-use crate::tools::pointer::{Motion, Pointer, on_glass};
+use crate::tools::pointer::{Finger, Motion, Pointer, on_glass};
 use crate::tools::tool::{Next, Overlay, Tool};
-
-/// How near an edge a pen is led along it, in CSS pixels: beside the instrument, and on it.
-const NEAR: (f64, f64) = (18.0, 9.0);
 
 /// What is begun where there is an instrument; `None` elsewhere.
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
@@ -38,9 +33,11 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     if desk.in_hand.locked || desk.in_hand.holds(Kind::Measure) {
         return None;
     }
-    let held = held_at(desk, at.at())?;
+    let (instrument, lies, grip) = held_at(desk, at.at())?;
     Some(Box::new(Pulling {
-        held,
+        instrument,
+        lies,
+        grip,
         fingers: vec![Finger::new(at)],
         free: at.modifiers.centred,
     }))
@@ -50,32 +47,8 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
 
 /// The edge that a pen is near, and the middle of the instrument that has it.
 fn guide_at(desk: &Desk, at: Point<Glass>) -> Option<(Guide, Point<Glass>)> {
-    let near = |guide: &Guide, most: f64| guide.nearest(at).distance(at) * desk.scale <= most;
-    if let Some((_, lies)) = desk.laid.ruler_seen(&desk.sight) {
-        let edge = ruler::edge(&lies);
-        let (along, across) = lies.local(at);
-        let most = if across < 0.0 { NEAR.0 } else { NEAR.1 };
-        if near(&edge, most) && (0.0..=lies.size).contains(&along) {
-            return Some((edge, lies.at_local((lies.size / 2.0, ruler::WIDTH / 2.0))));
-        }
-    }
-    if let Some((_, lies)) = desk.laid.compasses_seen(&desk.sight) {
-        let circle = compasses::guide(&lies);
-        if near(&circle, NEAR.1 * 1.5) && compasses::part(&lies, at).is_none() {
-            return Some((circle, lies.at));
-        }
-    }
-    let (protractor, lies) = desk.laid.protractor_seen(&desk.sight)?;
-    let [rim, arm, base] = protractor.guides(&lies);
-    let out = at.distance(lies.at) > lies.size;
-    let rim_near = near(&rim, if out { NEAR.0 } else { NEAR.1 });
-    let found = [
-        (rim, rim_near && out),
-        (arm, near(&arm, NEAR.1) && !protractor.is_knob(&lies, at)),
-        (base, near(&base, NEAR.1)),
-    ];
-    let guide = found.into_iter().find(|(_, near)| *near)?.0;
-    Some((guide, lies.at))
+    let mut seen = desk.laid.instruments_seen(&desk.sight).rev();
+    seen.find_map(|(instrument, lies)| instrument.leads(&lies, at, desk.scale))
 }
 
 fn ruled(
@@ -242,194 +215,54 @@ impl Tool for Bowed {
 
 // ---- Moving ---------------------------------------------------------------------------------------
 
-/// What a hand has hold of, as it was when the fingers that hold it now had come.
-#[derive(Debug)]
-enum Held {
-    Ruler(OfRuler, Ruler, Lies),
-    Protractor(OfProtractor, Protractor, Lies),
-    Compasses(OfCompasses, Compasses, Lies),
-}
-
-fn held_at(desk: &Desk, at: Point<Glass>) -> Option<Held> {
-    if let Some((ruler, lies)) = desk.laid.ruler_seen(&desk.sight)
-        && let Some(part) = ruler::part(&lies, at)
-    {
-        return Some(Held::Ruler(part, ruler.clone(), lies));
-    }
-    if let Some((compasses, lies)) = desk.laid.compasses_seen(&desk.sight)
-        && let Some(part) = compasses::part(&lies, at)
-    {
-        return Some(Held::Compasses(part, compasses.clone(), lies));
-    }
-    let (protractor, lies) = desk.laid.protractor_seen(&desk.sight)?;
-    let part = protractor.part(&lies, at)?;
-    Some(Held::Protractor(part, protractor.clone(), lies))
-}
-
-#[derive(Debug)]
-struct Finger {
-    pointer: i32,
-    from: Point<Glass>,
-    at: Point<Glass>,
-}
-
-impl Finger {
-    fn new(at: &Pointer) -> Self {
-        Self {
-            pointer: at.id,
-            from: at.at(),
-            at: at.at(),
-        }
-    }
+/// The uppermost instrument at a place, where it lies, and what a hand takes hold of there.
+fn held_at(desk: &Desk, at: Point<Glass>) -> Option<(Instrument, Lies, Grip)> {
+    let mut seen = desk.laid.instruments_seen(&desk.sight).rev();
+    seen.find_map(|(instrument, lies)| {
+        let grip = instrument.grip(&lies, at)?;
+        Some((instrument.clone(), lies, grip))
+    })
 }
 
 /// An instrument that is being moved.
 #[derive(Debug)]
 struct Pulling {
-    held: Held,
+    /// As it was when the fingers that hold it now had come.
+    instrument: Instrument,
+    lies: Lies,
+    grip: Grip,
     fingers: Vec<Finger>,
     /// It turns as it is turned, and snaps to nothing.
     free: bool,
 }
 
-/// The angle of the way from one place to another.
-fn way(from: Point<Glass>, to: Point<Glass>) -> f64 {
-    (to.y - from.y).atan2(to.x - from.x)
-}
-
 impl Pulling {
-    fn snap(&self, angle: f64) -> f64 {
-        match self.free {
-            true => angle,
-            false => snapped(angle),
-        }
-    }
-
     /// It as the fingers have it now.
-    fn pulled(&self, desk: &Desk) -> Option<Lay> {
-        let lies = match &self.held {
-            Held::Ruler(_, _, lies)
-            | Held::Protractor(_, _, lies)
-            | Held::Compasses(_, _, lies) => *lies,
-        };
-        let (one, two) = (self.fingers.first()?, self.fingers.get(1));
-        let by_two = two.map(|two| {
-            let grows = !matches!(self.held, Held::Ruler(..));
-            let carried = lies.carried([one.from, two.from], [one.at, two.at], grows);
-            Lies {
-                angle: self.snap(carried.angle),
-                size: carried.size.clamp(compasses::RADII.0, ruler::LENGTHS.1),
-                ..carried
+    fn pulled(&self, desk: &Desk) -> Option<Instrument> {
+        let view = desk.sight.view(self.instrument.placed.on)?;
+        let pulled = match &self.fingers[..] {
+            [] => None,
+            [one] => {
+                let (from, to) = (one.from, one.at);
+                let held = (&self.lies, self.grip);
+                self.instrument.pulled(held, (from, to), self.free, &view)
             }
-        });
-        let moved = Lies {
-            at: Point::new(
-                lies.at.x + one.at.x - one.from.x,
-                lies.at.y + one.at.y - one.from.y,
-            ),
-            ..lies
-        };
-        let turned = Lies {
-            angle: self.snap(lies.angle + way(lies.at, one.at) - way(lies.at, one.from)),
-            ..lies
-        };
-        let sight = &desk.sight;
-        let lay = match &self.held {
-            Held::Ruler(part, ruler, _) => {
-                let now = by_two.unwrap_or(match part {
-                    OfRuler::Body => moved,
-                    OfRuler::Turn => turned,
-                    OfRuler::End => {
-                        let by = lies.local(one.at).0 - lies.local(one.from).0;
-                        let (least, most) = ruler::LENGTHS;
-                        Lies {
-                            size: (lies.size + by).clamp(least, most),
-                            ..lies
-                        }
-                    }
-                });
-                let on = ruler.placed.on;
-                let placed = now.placed(on, &sight.view(on)?)?;
-                Lay::Ruler(Ruler {
-                    placed,
-                    ..ruler.clone()
-                })
-            }
-            Held::Protractor(part, protractor, _) => {
-                let now = by_two.unwrap_or(match part {
-                    OfProtractor::Body => moved,
-                    OfProtractor::Turn => turned,
-                    OfProtractor::Arm => lies,
-                });
-                // The arm is fixed to it, and turns with it.
-                let arm = match (part, two) {
-                    (OfProtractor::Arm, None) => {
-                        let to = way(lies.at, one.at);
-                        lies.angle + self.snap_fine(to - lies.angle)
-                    }
-                    _ => protractor.arm + now.angle - lies.angle,
-                };
-                let on = protractor.placed.on;
-                let view: Map<_, _> = sight.view(on)?;
-                let placed = now.placed(on, &view)?;
-                Lay::Protractor(Protractor {
-                    placed,
-                    arm,
-                    ..protractor.clone()
-                })
-            }
-            Held::Compasses(part, compasses, _) => {
-                let opened = Lies {
-                    angle: way(lies.at, one.at),
-                    size: (lies.size + one.at.distance(lies.at) - one.from.distance(lies.at))
-                        .clamp(compasses::RADII.0, compasses::RADII.1),
-                    ..lies
-                };
-                let now = by_two.unwrap_or(match part {
-                    OfCompasses::Needle => moved,
-                    OfCompasses::Knob => opened,
-                });
-                let on = compasses.placed.on;
-                let placed = now.placed(on, &sight.view(on)?)?;
-                Lay::Compasses(Compasses {
-                    placed,
-                    ..compasses.clone()
-                })
+            [one, two, ..] => {
+                let (from, to) = ([one.from, two.from], [one.at, two.at]);
+                self.instrument
+                    .carried(&self.lies, from, to, self.free, &view)
             }
         };
-        Some(lay.settled(sight.area))
-    }
-
-    /// An arm rests on whole degrees, since its lines are there.
-    fn snap_fine(&self, angle: f64) -> f64 {
-        match self.free {
-            true => angle,
-            false => angle.to_degrees().round().to_radians(),
-        }
+        Some(pulled?.settled(desk.sight.area))
     }
 
     /// Begins anew from where the fingers have brought it.
     fn settle(&mut self, desk: &Desk) {
-        match (self.pulled(desk), &mut self.held) {
-            (Some(Lay::Ruler(now)), Held::Ruler(_, ruler, lies)) => {
-                if let Some(view) = desk.sight.view(now.placed.on) {
-                    *lies = now.placed.lies(&view);
-                }
-                *ruler = now;
-            }
-            (Some(Lay::Protractor(now)), Held::Protractor(_, protractor, lies)) => {
-                if let Some(view) = desk.sight.view(now.placed.on) {
-                    *lies = now.placed.lies(&view);
-                }
-                *protractor = now;
-            }
-            (Some(Lay::Compasses(now)), Held::Compasses(_, compasses, lies)) => {
-                if let Some(view) = desk.sight.view(now.placed.on) {
-                    *lies = now.placed.lies(&view);
-                }
-                *compasses = now;
-            }
-            _ => {}
+        if let Some(now) = self.pulled(desk)
+            && let Some(view) = desk.sight.view(now.placed.on)
+        {
+            self.lies = now.placed.lies(&view);
+            self.instrument = now;
         }
         for finger in &mut self.fingers {
             finger.from = finger.at;
@@ -444,8 +277,8 @@ impl Tool for Pulling {
             return;
         };
         finger.at = motion.at();
-        if let Some(lay) = self.pulled(desk) {
-            desk.want(Effect::Drag(lay));
+        if let Some(now) = self.pulled(desk) {
+            desk.want(Effect::Drag(Lay::Instrument(now)));
         }
     }
 
@@ -460,26 +293,23 @@ impl Tool for Pulling {
         self.settle(desk);
         self.fingers.retain(|f| f.pointer != pointer);
         // With the finger that stays it is moved.
-        match &mut self.held {
-            Held::Ruler(part, ..) => *part = OfRuler::Body,
-            Held::Protractor(part, ..) => *part = OfProtractor::Body,
-            Held::Compasses(part, ..) => *part = OfCompasses::Needle,
-        }
+        self.grip = Grip::Carry;
         Next::GoesOn
     }
 
     fn finished(&mut self, desk: &mut Desk) -> Next {
         if self.fingers.iter().any(|f| f.at != f.from)
-            && let Some(lay) = self.pulled(desk)
+            && let Some(now) = self.pulled(desk)
         {
-            desk.want(Effect::Lay(lay));
+            desk.want(Effect::Lay(Lay::Instrument(now)));
         }
         Next::Ends
     }
 
     /// A second finger on the same instrument turns it.
     fn joins(&self, desk: &Desk, at: &Pointer) -> bool {
-        let same = |held: Held| std::mem::discriminant(&held) == std::mem::discriminant(&self.held);
+        let which = self.instrument.which();
+        let same = |(other, ..): (Instrument, _, _)| other.which() == which;
         self.fingers.len() == 1 && held_at(desk, at.at()).is_some_and(same)
     }
 

@@ -7,7 +7,7 @@ use crate::geometry::frames::{Glass, Point};
 use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::lasso::REACH;
-use crate::tools::pointer::{Motion, Pointer};
+use crate::tools::pointer::{Finger, Motion, Pointer};
 use crate::tools::tool::{Next, Tool};
 
 /// What is pulled less than this, in CSS pixels, is tapped.
@@ -25,23 +25,6 @@ pub struct Pulling {
     /// Where fingers came down, and where they are.
     fingers: Vec<Finger>,
     went: bool,
-}
-
-#[derive(Debug)]
-struct Finger {
-    pointer: i32,
-    from: Point<Glass>,
-    at: Point<Glass>,
-}
-
-impl Finger {
-    fn new(at: &Pointer) -> Self {
-        Self {
-            pointer: at.id,
-            from: at.at(),
-            at: at.at(),
-        }
-    }
 }
 
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {

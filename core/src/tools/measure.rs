@@ -1,7 +1,13 @@
 //! Measuring: each tap is a place; it can be pushed to where it belongs before the finger is lifted.
 
-use crate::geometry::frames::{Glass, Point};
+use crate::geometry::frames::{Glass, Ink, Point};
+use crate::ink::tip::Tip;
 use crate::instruments::measure::Measuring;
+use crate::marks::mark::{Body, Style};
+use crate::marks::shape::{Figure, Shape};
+use crate::marks::swatch::Hold;
+use crate::marks::text::{CAPITALS, Text};
+use crate::sheets::step::{Op, Step};
 use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::pointer::{Motion, Pointer};
@@ -18,20 +24,46 @@ pub struct Placing {
 
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     let (backdrop, _) = desk.sight.beneath(at.at())?;
-    let known = desk.laid.measuring.clone().filter(|m| !m.away);
-    // On another backdrop it begins anew.
-    let before = known.filter(|m| m.on == Some(backdrop.id));
-    let before = before.unwrap_or(Measuring {
-        on: Some(backdrop.id),
-        pixel: desk.sight.pixel(backdrop.id, desk.scale),
-        told: desk.laid.measuring.as_ref().is_none_or(|m| m.told),
-        ..Measuring::default()
-    });
+    let known = desk.laid.measuring.as_ref().filter(|m| !m.away);
+    let before = Measuring::on(known, backdrop.id, &desk.sight, desk.scale);
     let placing = Placing { before };
     if let Some(lay) = placing.with(desk, at.at()) {
         desk.want(Effect::Drag(lay));
     }
     Some(Box::new(placing))
+}
+
+/// What was measured as it stays on the picture: its line and what is said, as marks; `None` when nothing is
+/// measured that could stay.
+pub fn left(desk: &mut Desk) -> Option<Vec<Step>> {
+    /// From the last place to where the words begin, in glass units.
+    const BESIDE: (f64, f64) = (18.0, -52.0);
+    let measuring = desk.laid.measuring.as_ref()?;
+    let view = desk.sight.view(measuring.on)?;
+    let said = measuring.said(&view, desk.sight.known(measuring.on))?;
+    let ink = |p: &Point<Glass>| Point::<Ink>::new(p.x, p.y);
+    let line: Vec<Point<Ink>> = measuring.on_glass(&view).iter().map(ink).collect();
+    let figure = match (measuring.closed, line.len()) {
+        (true, _) => Figure::Polygon,
+        (false, 2) => Figure::Line,
+        _ => Figure::Polyline,
+    };
+    let at = Point::new(said.at.x + BESIDE.0, said.at.y + BESIDE.1);
+    let size = desk.settings.room.good_writing() / CAPITALS;
+    let (sheet, transform, _) = desk.holder(Hold::Backdrop, said.at)?;
+    let swatch = desk.offered(desk.in_hand.swatch, sheet)?;
+    let style = Style::new(Tip::Round, swatch.colour, swatch.width);
+    let line = Body::Shape(Shape::new(figure, &line));
+    let words = Body::Text(Text::lettered(&said.words, at, size));
+    let line = desk.new_mark(sheet, style, line, transform, None);
+    let mut words = desk.new_mark(sheet, style, words, transform, None);
+    // Both were made on top of what was there; the words lie above the line.
+    words.z += 1;
+    let add = |mark| Step {
+        sheet,
+        op: Op::Add(mark),
+    };
+    Some(vec![add(line), add(words)])
 }
 
 impl Placing {

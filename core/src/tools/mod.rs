@@ -11,6 +11,7 @@
 pub mod desk;
 pub mod dwell;
 pub mod in_hand;
+pub mod measure;
 pub mod palm;
 pub mod pointer;
 pub mod router;
@@ -24,7 +25,6 @@ mod instrument;
 mod laser;
 mod lasso;
 mod light;
-mod measure;
 mod mover;
 mod pen;
 mod polyline;

@@ -55,6 +55,24 @@ impl Motion<'_> {
     }
 }
 
+/// A finger that has hold of something: where it was when those that hold it now had come, and where it is.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Finger {
+    pub pointer: i32,
+    pub from: Point<Glass>,
+    pub at: Point<Glass>,
+}
+
+impl Finger {
+    pub fn new(at: &Pointer) -> Self {
+        Self {
+            pointer: at.id,
+            from: at.at(),
+            at: at.at(),
+        }
+    }
+}
+
 /// A stroke's own frame is the glass as it is while it is drawn.
 pub(super) fn on_glass(sample: &Sample) -> Point<Glass> {
     Point::new(sample.at.x, sample.at.y)

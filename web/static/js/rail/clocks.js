@@ -1,14 +1,12 @@
 // @ts-check
 // Clocks: their keys in the panel, how they are set in the row, laps, and what is heard of them.
 
+import { usual_minutes } from "../../glass/glass.js";
 import { button, el, input, select } from "../page.js";
 import { closePanels, panel } from "../panels/panels.js";
 
 /** @import { ClockShown, Glass, LaidShown } from "../../glass/glass.js" */
 /** @import { AidsRow } from "./aids_row.js" */
-
-/** Usual times, in minutes. */
-const PRESETS = [1, 2, 3, 5, 10, 15, 30];
 
 /**
  * @param {{ glass: Glass, row: AidsRow, act: (deed: () => unknown) => void, say: (words: string) => void }} stage
@@ -105,7 +103,7 @@ export function prepareClocks({ glass, row, act, say }) {
   minutes.addEventListener("input", () => (typed.value = `${minutes.value}:00`));
   minutes.addEventListener("change", () => take(minutes.value));
   const preset = select("clock-preset");
-  preset.append(new Option("Usual", ""), ...PRESETS.map((m) => new Option(`${m} min`, `${m}`)));
+  preset.append(new Option("Usual", ""), ...[...usual_minutes()].map((m) => new Option(`${m} min`, `${m}`)));
   preset.addEventListener("change", () => {
     if (preset.value) take(preset.value);
     preset.value = "";

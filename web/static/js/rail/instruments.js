@@ -10,6 +10,9 @@ import { slider } from "./aids_row.js";
 /** @import { Hand } from "../input/hand.js" */
 /** @import { AidsRow } from "./aids_row.js" */
 
+/** What is moved and turned as real ones are. */
+const REAL = /** @type {const} */ (["ruler", "protractor", "compasses"]);
+
 /** @param {string} id @param {boolean} pressed */
 const press = (id, pressed) => el(id).setAttribute("aria-pressed", `${pressed}`);
 
@@ -24,9 +27,15 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     if (held !== hand.holds("measure")) hand.take({ tool: held ? "measure" : "pen", touching: false });
   };
   const all = /** @type {const} */ ({
-    ruler: { isOn: () => !!now.ruler, bring: (/** @type {boolean} */ out) => glass.ruler(out) },
-    protractor: { isOn: () => !!now.protractor, bring: (/** @type {boolean} */ out) => glass.protractor(out) },
-    compasses: { isOn: () => !!now.compasses, bring: (/** @type {boolean} */ out) => glass.compasses(out) },
+    ruler: { isOn: () => !!now.ruler, bring: (/** @type {boolean} */ out) => glass.instrument("ruler", out) },
+    protractor: {
+      isOn: () => !!now.protractor,
+      bring: (/** @type {boolean} */ out) => glass.instrument("protractor", out),
+    },
+    compasses: {
+      isOn: () => !!now.compasses,
+      bring: (/** @type {boolean} */ out) => glass.instrument("compasses", out),
+    },
     measure: { isOn: () => !!now.measuring, bring: (/** @type {boolean} */ out) => glass.measuring(out) },
   });
   /** @typedef {keyof typeof all} Instrument */
@@ -74,41 +83,32 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     slider(
       "ruler-turned",
       () => now.ruler?.turned,
-      (v) => set(() => glass.turn_ruler(v)),
-    ),
-    slider(
-      "ruler-length",
-      () => now.ruler?.length,
-      (v) => set(() => glass.size_ruler(v)),
-    ),
-    slider(
-      "compasses-radius",
-      () => now.compasses?.radius,
-      (v) => set(() => glass.open_compasses(v)),
+      (v) => set(() => glass.turn_instrument("ruler", v)),
     ),
     slider(
       "arm-angle",
-      () => now.protractor?.angle,
+      () => now.protractor?.arm?.angle,
       (v) => set(() => glass.set_arm(v)),
     ),
-    slider(
-      "protractor-size",
-      () => now.protractor?.size,
-      (v) => set(() => glass.size_protractor(v)),
+    ...REAL.map((id) =>
+      slider(
+        `${id}-size`,
+        () => now[id]?.size,
+        (v) => set(() => glass.size_instrument(id, v)),
+      ),
     ),
   ];
-  el("compasses-held").addEventListener("click", () => act(() => glass.hold_compasses(!now.compasses?.held)));
-  el("compasses-told").addEventListener("click", () => act(() => glass.tell_compasses(!now.compasses?.told)));
-  el("ruler-held").addEventListener("click", () => act(() => glass.hold_ruler(!now.ruler?.held)));
-  el("ruler-told").addEventListener("click", () => act(() => glass.tell_ruler(!now.ruler?.told)));
-  el("protractor-full").addEventListener("click", () => act(() => glass.set_full(!now.protractor?.full)));
-  el("protractor-bearing").addEventListener("click", () => act(() => glass.say_bearings(!now.protractor?.bearing)));
+  for (const id of REAL) {
+    el(`${id}-held`).addEventListener("click", () => act(() => glass.hold_instrument(id, !now[id]?.held)));
+    el(`${id}-told`).addEventListener("click", () => act(() => glass.tell_instrument(id, !now[id]?.told)));
+  }
+  const arm = () => now.protractor?.arm;
+  el("protractor-full").addEventListener("click", () => act(() => glass.set_full(!arm()?.full)));
+  el("protractor-bearing").addEventListener("click", () => act(() => glass.say_bearings(!arm()?.bearing)));
   const north = input("protractor-north");
   north.addEventListener("change", () => {
     if (Number.isFinite(north.valueAsNumber)) act(() => glass.set_north(north.valueAsNumber));
   });
-  el("protractor-held").addEventListener("click", () => act(() => glass.hold_protractor(!now.protractor?.held)));
-  el("protractor-told").addEventListener("click", () => act(() => glass.tell_protractor(!now.protractor?.told)));
 
   // ---- Measuring, and the scale ----------------------------------------------------------------
 
@@ -134,23 +134,19 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     for (const id of /** @type {Instrument[]} */ (Object.keys(all))) press(id, all[id].isOn());
     row.look();
     for (const one of sliders) one();
-    const { ruler, protractor, compasses, measuring } = now;
-    if (compasses) {
-      press("compasses-held", compasses.held);
-      press("compasses-told", compasses.told);
+    for (const id of REAL) {
+      const one = now[id];
+      if (!one) continue;
+      press(`${id}-held`, one.held);
+      press(`${id}-told`, one.told);
+      if (one.arm) {
+        press("protractor-full", one.arm.full);
+        press("protractor-bearing", one.arm.bearing);
+        el("protractor-north-field").hidden = !one.arm.bearing;
+        if (document.activeElement !== north) north.value = `${one.arm.north}`;
+      }
     }
-    if (ruler) {
-      press("ruler-held", ruler.held);
-      press("ruler-told", ruler.told);
-    }
-    if (protractor) {
-      press("protractor-full", protractor.full);
-      press("protractor-bearing", protractor.bearing);
-      press("protractor-held", protractor.held);
-      press("protractor-told", protractor.told);
-      el("protractor-north-field").hidden = !protractor.bearing;
-      if (document.activeElement !== north) north.value = `${protractor.north}`;
-    }
+    const { measuring } = now;
     if (measuring) {
       const words = measuring.readings.join(" · ") || "Tap two places or more";
       if (el("measure-reads").textContent !== words) el("measure-reads").textContent = words;
