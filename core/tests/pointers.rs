@@ -128,6 +128,7 @@ impl Stage {
                 Effect::Point(Pointing::NoRing) => self.points.1 = false,
                 Effect::Point(Pointing::Ripple(_)) => {}
                 Effect::Lay(lay) | Effect::Drag(lay) => self.laid.lay(&lay),
+                Effect::Cover(..) => unreachable!("nothing is covered here"),
             }
         }
         result

@@ -247,6 +247,7 @@ impl Glass {
             Effect::Point(pointing) => self.point(pointing),
             Effect::Lay(lay) => self.lay(lay),
             Effect::Drag(lay) => self.drag(lay),
+            Effect::Cover(id, cover) => self.lay_cover(id, cover),
         }
     }
 

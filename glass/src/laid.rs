@@ -12,6 +12,7 @@ use tsify::Tsify;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
+use crate::cover::CoverShown;
 use crate::instruments::{InstrumentShown, MeasuringShown};
 use crate::script::{Given, given};
 
@@ -21,6 +22,8 @@ use crate::script::{Given, given};
 pub struct LaidShown {
     /// `None` when it is put away.
     pub spotlight: Option<SpotlightShown>,
+    /// On the backdrop in use; `None` when it is put away.
+    pub cover: Option<CoverShown>,
     /// Those that are not put away.
     pub clocks: Vec<ClockShown>,
     pub ruler: Option<InstrumentShown>,
@@ -150,6 +153,7 @@ impl Glass {
         let (laid, now) = (&self.stage.shown.laid, self.now());
         given(LaidShown {
             spotlight: laid.spotlight.as_ref().and_then(spotlight_shown),
+            cover: self.cover_shown(),
             clocks: laid
                 .clocks
                 .iter()

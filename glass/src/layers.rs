@@ -1,6 +1,7 @@
 //! The picture area: its four layers of marks, what lies over them, and the layer of what is pointed with;
 //! and what of each is out of date.
 
+use bozzetto_core::aids::cover;
 use bozzetto_core::aids::pointing::{Pointers, Pointing};
 use bozzetto_core::geometry::frames::{
     GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size,
@@ -169,7 +170,16 @@ impl Glass {
         } else if number == LAID {
             let still = self.picture.pointers.still;
             let laid = &self.stage.shown.laid;
-            self.seeing(|sight| laid.paint(sight, self.now(), still, &mut list));
+            let theirs = self.follows();
+            self.seeing(|sight| {
+                for pane in sight.panes {
+                    cover::paint(pane, theirs, &mut list);
+                    if !theirs {
+                        cover::paint_grips(pane, &mut list);
+                    }
+                }
+                laid.paint(sight, self.now(), still, &mut list);
+            });
         } else if wet {
             self.picture.wet.paint(layer, &within, &in_view, &mut list);
             let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);
@@ -216,7 +226,7 @@ impl Glass {
             return self.picture.pointers.is_clear();
         }
         if number == LAID {
-            return self.stage.shown.laid.is_clear();
+            return self.stage.shown.laid.is_clear() && !self.is_covered();
         }
         let (layer, wet) = layer(number);
         if wet {

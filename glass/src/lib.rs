@@ -6,6 +6,7 @@
 mod arranging;
 mod capture_box;
 mod clock;
+mod cover;
 mod events;
 mod fading;
 mod frame;

@@ -34,9 +34,7 @@ pub(crate) struct OnStage {
 impl OnStage {
     /// The panes of a picture area.
     pub(crate) fn panes(&self, area: Size<GlassFrame>) -> Vec<Pane<'_>> {
-        let beside = self.shown.beside.as_ref();
-        let beside = beside.map(|(backdrop, divider)| (backdrop, *divider));
-        pane::panes(area, self.shown.current.as_ref(), beside)
+        self.shown.panes(area)
     }
 }
 

@@ -1,5 +1,6 @@
 //! What is on stage: one backdrop or two, how each is seen, and what the page shows of them.
 
+use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::geometry::frames::Rect;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 use bozzetto_core::stage::page_parts;
@@ -35,6 +36,9 @@ pub struct PaneShown {
     halved: bool,
     /// The held picture.
     frozen: Option<String>,
+    /// What is covered of it, as a word that differs when that differs; of what no picture can be cut in part,
+    /// participants get nothing meanwhile.
+    cover: Option<String>,
     /// How a web page is laid out, in CSS pixels, and how far it is scrolled.
     window: [f64; 2],
     scroll: [f64; 2],
@@ -152,6 +156,7 @@ impl Glass {
             pages: backdrop.kind.pages(),
             halved: board.is_some_and(|b| b.halved),
             frozen: backdrop.seen.frozen.map(|f| f.picture.to_string()),
+            cover: backdrop.seen.cover().filter(|c| !c.away).map(Cover::tag),
             window: [size.width, size.height],
             scroll: [backdrop.seen.scroll.0, backdrop.seen.scroll.1],
             served,

@@ -2,9 +2,11 @@
 //!
 //! What is of the moment is [`pointing`]: a [laser](laser) dot, a [ring](ring) round the pointer,
 //! [ripples](ripple) of presses. It is told and not kept. A [spotlight] stays where it is laid: see
-//! [`crate::stage::laid`].
+//! [`crate::stage::laid`]. A [cover] belongs to a page of a backdrop, and is there when that comes.
 
+pub mod cover;
 pub mod laser;
+pub mod lines;
 pub mod pointing;
 pub mod ring;
 pub mod ripple;

@@ -73,6 +73,15 @@ impl Path {
         self.push(Verb::Close, &[]);
     }
 
+    /// A rectangle; nothing for an empty one.
+    pub fn of_rect(rect: &Rect<Glass>) -> Self {
+        let mut path = Self::default();
+        if !rect.is_empty() {
+            path.rect(rect);
+        }
+        path
+    }
+
     /// A disc.
     pub fn disc(at: Point<Glass>, radius: f64) -> Self {
         let circle = kurbo::Circle::new((at.x, at.y), radius);

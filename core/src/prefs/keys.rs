@@ -29,6 +29,7 @@ pub enum Deed {
     Ring,
     Ripples,
     Spotlight,
+    Cover,
     Countdown,
     Stopwatch,
     Ruler,
@@ -40,7 +41,7 @@ pub enum Deed {
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 26] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 27] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -50,6 +51,7 @@ impl Deed {
         (Deed::Text, "Text", "t"),
         (Deed::Laser, "Laser", "q"),
         (Deed::Spotlight, "Spotlight", "w"),
+        (Deed::Cover, "Cover; again: uncover the next line", "u"),
         (Deed::Ring, "Pointer ring", "a"),
         (Deed::Ripples, "Ripples of presses", "i"),
         (Deed::Ruler, "Ruler", "r"),
@@ -93,6 +95,7 @@ impl Deed {
             | Deed::Help
             | Deed::Note
             | Deed::Pane
+            | Deed::Cover
             | Deed::Countdown
             | Deed::Stopwatch
             | Deed::Ruler

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::aids::cover::Cover;
 use crate::display::colour::{Rgb, WHITE};
 use crate::display::{Blend, DisplayList, Item, Path, Source};
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
@@ -173,6 +174,8 @@ pub struct ViewState {
     pub scale: Option<Scale>,
     /// A rectangle in it that is known, seen at an angle.
     pub plane: Option<Plane>,
+    /// One on a page at the most, by their pages.
+    pub covers: Vec<Cover>,
 }
 
 /// A held picture.
@@ -250,6 +253,40 @@ impl BackdropView {
             Point::new(x, y),
             Point::new(x + size.width, y + size.height),
         )
+    }
+
+    /// The part of a page that a cover can lie on. A web page scrolls away beneath the window in which the
+    /// cover was laid, and takes it along.
+    fn coverable(&self, page: u32, room: &Rect<Glass>) -> Rect<Held> {
+        match self.kind {
+            BackdropKind::Page(_) => {
+                let far = 1e6 + self.size(room).height;
+                Rect::from_corners(Point::new(0.0, 0.0), Point::new(far, far))
+            }
+            _ => {
+                let size = self.size_of_page(page, room);
+                Rect::from_corners(Point::new(0.0, 0.0), Point::new(size.width, size.height))
+            }
+        }
+    }
+
+    /// The page that is shown as a cover pulled over it covers it, and where the cover's edges can go.
+    pub fn whole_cover(&self, room: &Rect<Glass>) -> Rect<Held> {
+        let shown = self.shown(room);
+        match (&self.kind, self.seen.cover()) {
+            (BackdropKind::Page(_), Some(cover)) => shown.union(&cover.covers),
+            _ => shown,
+        }
+    }
+
+    /// What of it is covered in its pane. For participants, with `theirs`, a film is covered whole or not at
+    /// all: their browsers play it by themselves.
+    pub fn covered(&self, room: &Rect<Glass>, theirs: bool) -> Option<Rect<Held>> {
+        let cover = self.seen.cover().filter(|cover| !cover.away)?;
+        match self.kind {
+            BackdropKind::Video { .. } if theirs => Some(self.shown(room)),
+            _ => Some(cover.covers),
+        }
     }
 
     fn scroll(&self) -> (f64, f64) {
@@ -357,9 +394,26 @@ impl BackdropView {
 }
 
 impl ViewState {
+    /// The cover on the page that is shown, also one that is put away.
+    pub fn cover(&self) -> Option<&Cover> {
+        self.covers.iter().find(|c| c.page == self.page)
+    }
+
+    /// Lays a cover on its page, in the place of what lay there.
+    pub fn lay_cover(&mut self, cover: Cover) {
+        self.covers.retain(|c| c.page != cover.page);
+        self.covers.push(cover);
+    }
+
+    /// Whether what is covered on the page that is shown differs.
+    pub fn uncovers(&self, before: &Self) -> bool {
+        let covers = |seen: &Self| Some(seen.cover().filter(|c| !c.away)?.covers);
+        covers(self) != covers(before)
+    }
+
     /// Whether this differs from `before` only in what goes along with a hand: how large it is seen, how
-    /// far it is scrolled, which moment of a film is looked for. That is told at once, and remembered
-    /// when it has come to rest.
+    /// far it is scrolled, which moment of a film is looked for, what is covered. That is told at once, and
+    /// remembered when it has come to rest.
     pub fn goes_along(&self, before: &Self) -> bool {
         let sought = Playback {
             at: self.playback.at,
@@ -370,6 +424,7 @@ impl ViewState {
             zoom: self.zoom,
             scroll: self.scroll,
             playback: sought,
+            covers: self.covers.clone(),
             ..before.clone()
         };
         *self == moved
@@ -398,6 +453,15 @@ impl ViewState {
         });
         self.scale = self.scale.and_then(|scale| scale.checked().ok());
         self.plane = self.plane.and_then(|plane| plane.checked().ok());
+        let covers = std::mem::take(&mut self.covers).into_iter();
+        let covers = covers.filter(|c| c.page < backdrop.kind.pages());
+        let settled = |c: Cover| {
+            let whole = backdrop.coverable(c.page, room);
+            c.settled(&whole)
+        };
+        self.covers = covers.filter_map(settled).collect();
+        self.covers.sort_by_key(|c| c.page);
+        self.covers.dedup_by_key(|c| c.page);
         let size = backdrop.size_of_page(self.page, room);
         self.zoom = self
             .zoom

@@ -9,7 +9,7 @@ use crate::sheets::step::SheetId;
 use crate::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use crate::stage::board::MOST_PAGES;
 use crate::stage::laid::{Laid, Lay};
-use crate::stage::pane::{self, Beside};
+use crate::stage::pane::{self, Beside, Pane};
 use crate::stage::step::StageStep;
 
 /// A lesson as its presenter sees it, apart from its marks.
@@ -49,6 +49,12 @@ impl Stage {
     pub fn each_mut(&mut self) -> impl Iterator<Item = &mut BackdropView> {
         let beside = self.beside.iter_mut().map(|(b, _)| b);
         self.current.iter_mut().chain(beside)
+    }
+
+    /// The panes of a picture area.
+    pub fn panes(&self, area: Size<Glass>) -> Vec<Pane<'_>> {
+        let beside = self.beside.as_ref().map(|(b, divider)| (b, *divider));
+        pane::panes(area, self.current.as_ref(), beside)
     }
 
     /// What becomes of it when it is `after`.

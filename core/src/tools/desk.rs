@@ -1,11 +1,12 @@
 //! The stage as a tool sees it, and what a tool wants done there.
 
+use crate::aids::cover::Cover;
 use crate::aids::pointing::Pointing;
 use crate::display::colour::Rgb;
 use crate::edit::select::Picked;
 use crate::edit::selection::{Pulled, Selection};
 use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point};
-use crate::geometry::ids::{AuthorId, IdMaker, MarkId};
+use crate::geometry::ids::{AuthorId, BackdropId, IdMaker, MarkId};
 use crate::ink::InkPoint;
 use crate::ink::pen::Device;
 use crate::ink::tip::Tip;
@@ -53,6 +54,8 @@ pub enum Effect {
     Lay(Lay),
     /// The same for the moment: it goes along with a hand.
     Drag(Lay),
+    /// This covers a page of a backdrop from now on.
+    Cover(BackdropId, Cover),
 }
 
 /// See the module's description.

@@ -18,6 +18,7 @@ pub mod router;
 pub mod tool;
 pub mod wheel;
 
+mod cover;
 mod eraser;
 mod face;
 mod figure;

@@ -15,8 +15,8 @@ use crate::tools::palm::PalmRejection;
 use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 use crate::tools::{
-    eraser, face, figure, instrument, laser, lasso, light, measure, mover, pen, polyline, pull,
-    stamp, text,
+    cover, eraser, face, figure, instrument, laser, lasso, light, measure, mover, pen, polyline,
+    pull, stamp, text,
 };
 
 /// Which tool a pointer that goes down is for, and what it begins there.
@@ -31,6 +31,9 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     }
     if let Some(along) = instrument::begin(desk, at) {
         return Some(along);
+    }
+    if let Some(pulls) = cover::begin(desk, at) {
+        return Some(pulls);
     }
     if desk.moves(at) {
         return mover::begin(desk, at);

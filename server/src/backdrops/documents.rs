@@ -17,11 +17,22 @@ use crate::serving;
 /// Which part of a page is wanted: the whole page is to be `width` pixels wide, and of it this part.
 #[derive(Deserialize, Clone, Copy)]
 pub struct Wanted {
-    width: u32,
+    pub width: u32,
     x: Option<u32>,
     y: Option<u32>,
     w: Option<u32>,
     h: Option<u32>,
+}
+
+impl Wanted {
+    /// The part: x, y, width and height, or all of it; `None` for what is neither.
+    pub fn part(self) -> Option<Option<[u32; 4]>> {
+        match (self.x, self.y, self.w, self.h) {
+            (None, None, None, None) => Some(None),
+            (x, y, Some(w), Some(h)) => Some(Some([x.unwrap_or(0), y.unwrap_or(0), w, h])),
+            _ => None,
+        }
+    }
 }
 
 /// A page, or a part of one.
@@ -58,11 +69,7 @@ pub async fn show(
     let (width, height) = pages.get(page).copied().ok_or(AppError::NotFound)?;
     let scale = f64::from(wanted.width) / f64::from(width);
     let whole_height = (f64::from(height) * scale).round().max(1.0) as u32;
-    let part = match (wanted.x, wanted.y, wanted.w, wanted.h) {
-        (None, None, None, None) => None,
-        (x, y, Some(w), Some(h)) => Some([x.unwrap_or(0), y.unwrap_or(0), w, h]),
-        _ => return Err(AppError::NotFound),
-    };
+    let part = wanted.part().ok_or(AppError::NotFound)?;
     let part = page_parts::asked(wanted.width, whole_height, part).ok_or(AppError::NotFound)?;
     let [x, y, width, height] = part;
     let tag = format!(

@@ -1,6 +1,7 @@
 //! Taking a capture: the backdrop and the marks, composed on the server, at the finest resolution
 //! there is.
 
+use bozzetto_core::aids::cover;
 use bozzetto_core::capture::name;
 use bozzetto_core::capture::{Detail, OnStage, Request, plan};
 use bozzetto_core::display::{self, DisplayList};
@@ -200,6 +201,9 @@ pub fn compose(
         crate::now() as u64,
     );
     list.items.extend(marks.items);
+    for pane in &panes {
+        cover::paint(pane, false, &mut list);
+    }
     let sight = Sight {
         area: stage,
         panes: &panes,

@@ -4,6 +4,7 @@
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
+use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{DisplayList, Item, Placing};
 use bozzetto_core::geometry::frames::{Point, Rect};
@@ -13,6 +14,7 @@ use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::wire::TakeAway;
 use serde::Deserialize;
 
+use super::cut;
 use super::routes::follower;
 use crate::app::App;
 use crate::backdrops::{self, Wanted, queries};
@@ -43,38 +45,60 @@ async fn backdrop(
 }
 
 /// The file of a backdrop that is shown as it is. Of all others participants get pictures.
-async fn file(
-    app: &App,
-    lesson: i64,
-    id: i64,
-    headers: &HeaderMap,
-    is_it: impl Fn(&BackdropKind) -> bool,
-) -> Result<Response> {
-    let view = backdrop(app, lesson, id, headers).await?;
-    if !is_it(&view.kind) {
-        return Err(AppError::NotFound);
-    }
+async fn file(app: &App, lesson: i64, id: i64, headers: &HeaderMap) -> Result<Response> {
     let find = move |conn: &rusqlite::Connection| queries::media_of(conn, lesson, id);
     let sha = app.store.read(find).await?.ok_or(AppError::NotFound)?;
     serving::media(app, sha, headers).await
 }
 
+/// What covers a picture there, as [`Cover::tag`] says it.
+#[derive(Deserialize)]
+pub struct Covered {
+    cover: Option<String>,
+}
+
+impl Covered {
+    /// What is covered, if it is known there: whoever asks for less than that hears of the cover first.
+    fn of<'a>(&self, view: &'a BackdropView) -> Result<Option<&'a Cover>> {
+        let cover = view.seen.cover().filter(|c| !c.away);
+        match cover.map(Cover::tag) == self.cover {
+            true => Ok(cover),
+            false => Err(AppError::NotFound),
+        }
+    }
+}
+
 pub async fn picture(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
+    Query(covered): Query<Covered>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let is_it = |kind: &BackdropKind| matches!(kind, BackdropKind::Picture { .. });
-    file(&app, lesson, id, &headers, is_it).await
+    let view = backdrop(&app, lesson, id, &headers).await?;
+    let BackdropKind::Picture { grain } = view.kind else {
+        return Err(AppError::NotFound);
+    };
+    match covered.of(&view)? {
+        None => file(&app, lesson, id, &headers).await,
+        Some(cover) => {
+            let page = cut::Page::of_picture(&view, grain);
+            cut::covered(&app, lesson, &view, &page, cover, &headers).await
+        }
+    }
 }
 
+/// A film is played by each browser itself: while some of it is covered, nobody gets it.
 pub async fn video(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let is_it = |kind: &BackdropKind| matches!(kind, BackdropKind::Video { .. });
-    file(&app, lesson, id, &headers, is_it).await
+    let view = backdrop(&app, lesson, id, &headers).await?;
+    let covered = view.seen.cover().is_some_and(|c| !c.away);
+    match view.kind {
+        BackdropKind::Video { .. } if !covered => file(&app, lesson, id, &headers).await,
+        _ => Err(AppError::NotFound),
+    }
 }
 
 /// Only the page that is on stage: the next one may hold the answers.
@@ -82,13 +106,20 @@ pub async fn page(
     State(app): State<App>,
     Path((lesson, id, page)): Path<(i64, i64, usize)>,
     Query(wanted): Query<Wanted>,
+    Query(covered): Query<Covered>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let view = backdrop(&app, lesson, id, &headers).await?;
     if view.seen.page as usize != page {
         return Err(AppError::NotFound);
     }
-    backdrops::show_page(&app, lesson, &view, page, wanted, &headers).await
+    match covered.of(&view)? {
+        None => backdrops::show_page(&app, lesson, &view, page, wanted, &headers).await,
+        Some(cover) => {
+            let page = cut::Page::of_document(&view, wanted).ok_or(AppError::NotFound)?;
+            cut::covered(&app, lesson, &view, &page, cover, &headers).await
+        }
+    }
 }
 
 /// The part of a placed picture that is seen, in whole pixels: left, top, right, bottom. Of one that
@@ -121,16 +152,21 @@ pub async fn placed(
     State(app): State<App>,
     Path((lesson, picture)): Path<(i64, u64)>,
     Query(part): Query<Part>,
+    Query(covered): Query<Covered>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let shown = shown(&app, lesson, &headers).await?;
     if part.l.is_none() {
-        let held = shown.stage.each().filter_map(|b| b.seen.frozen);
-        let is_held = held.into_iter().any(|f| f.picture == picture);
-        return match is_held {
-            true => whole(&app, picture, &headers).await,
-            false => Err(AppError::NotFound),
+        let mut held = shown.stage.each();
+        let held = held.find_map(|b| Some((b, b.seen.frozen.filter(|f| f.picture == picture)?)));
+        let (view, frozen) = held.ok_or(AppError::NotFound)?;
+        let Some(cover) = covered.of(view)? else {
+            return whole(&app, picture, &headers).await;
         };
+        let file = backdrops::placed_file(&app, picture).await?;
+        let size = file.and_then(|file| bozzetto_press::picture::size(&file.path));
+        let page = cut::Page::of_frozen(&frozen, size.ok_or(AppError::NotFound)?);
+        return cut::covered(&app, lesson, view, &page, cover, &headers).await;
     }
     let around = |p: &Placement| Part::around(p.seen());
     let mut marks = shown.placed.iter().filter(|p| p.picture == picture);

@@ -1,6 +1,7 @@
 //! Following: participants join with the code, watch the stage on their own screens, and pick up
 //! what is handed out.
 
+mod cut;
 mod files;
 mod join;
 mod routes;

@@ -3,6 +3,7 @@
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
+use bozzetto_core::aids::cover;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::DisplayList;
 use bozzetto_core::geometry::frames::{Glass, Rect, Size};
@@ -11,6 +12,7 @@ use bozzetto_core::paint;
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::{backdrop, pane};
 use sha2::{Digest, Sha256};
 
@@ -150,6 +152,8 @@ impl Scene<'_> {
         let in_view = pane::of_backdrop(view, &room);
         let marks = paint::everything(sheets, &in_view, &plan.area, crate::now() as u64);
         list.items.extend(marks.items);
+        let backdrop = Some(view);
+        cover::paint(&Pane { room, backdrop }, false, &mut list);
         Print {
             list,
             plan,

@@ -32,6 +32,7 @@ import { Refresh } from "./picture/refresh.js";
 import { prepareAids } from "./rail/aids.js";
 import { AidsRow } from "./rail/aids_row.js";
 import { prepareClocks } from "./rail/clocks.js";
+import { prepareCover } from "./rail/cover.js";
 import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
 import { prepareInHand } from "./rail/in_hand.js";
@@ -84,6 +85,7 @@ function showFrame({ view, changed }) {
   row.show();
   const laid = glass.laid();
   spotlight.show(laid);
+  cover.show(laid);
   instruments.show(laid);
   clocks.show(laid);
   pages.show();
@@ -102,7 +104,7 @@ function act(deed) {
 /** What is on stage, or what it looks like, is otherwise: the back-row check and the swatches go by it. */
 function lookBeneath() {
   beneath.show();
-  glass.set_beneath(beneath.sample());
+  glass.set_beneath(beneath.pixels(32, 18).data);
   swatches.show();
   refresh.soon();
 }
@@ -304,6 +306,7 @@ prepareInHand({ hand, settings });
 const aidsRow = new AidsRow();
 const aids = prepareAids({ glass, hand, settings, row: aidsRow, take: tools.take });
 const spotlight = prepareSpotlight({ glass, hand, row: aidsRow, act });
+const cover = prepareCover({ glass, beneath, row: aidsRow, act });
 const instruments = prepareInstruments({ glass, hand, row: aidsRow, act, say });
 const clocks = prepareClocks({ glass, row: aidsRow, act, say });
 prepareFullScreen();
@@ -380,6 +383,7 @@ const deeds = {
   ring: (key) => hand.lend(key, aids.ring, true),
   ripples: (key) => hand.lend(key, aids.ripples, true),
   spotlight: spotlight.lend,
+  cover: cover.key,
   ruler: instruments.ruler,
   compasses: instruments.compasses,
   protractor: instruments.protractor,

@@ -25,6 +25,17 @@ impl Lesson {
             Role::Participant(p) => AuthorId(p.id as u64),
         };
         let welcome = self.welcome(&role, author, hello);
+        if let Role::Participant(_) = &role
+            && self.covered.is_empty()
+            && self
+                .told
+                .on_stage()
+                .each()
+                .any(|b| b.seen.cover().is_some())
+        {
+            let on_stage = self.on_stage();
+            self.note_covered(&on_stage);
+        }
         let frames = self.channel(&role).subscribe();
         self.next_connection += 1;
         let connection = self.next_connection;

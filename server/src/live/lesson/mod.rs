@@ -14,11 +14,11 @@ mod publishing;
 mod streaming;
 mod writing;
 
-use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::time::Duration;
 
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::lesson::{self, change::Change};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::paint::wet::WetStrokes;
@@ -149,9 +149,7 @@ pub struct Look {
 impl Look {
     /// The panes on stage.
     pub fn panes(&self) -> Vec<Pane<'_>> {
-        let area = Size::glass(self.aspect.0, self.aspect.1);
-        let beside = self.stage.beside.as_ref().map(|(b, divider)| (b, *divider));
-        bozzetto_core::stage::pane::panes(area, self.stage.current.as_ref(), beside)
+        self.stage.panes(Size::glass(self.aspect.0, self.aspect.1))
     }
 }
 
@@ -198,7 +196,10 @@ struct Lesson {
     left_out: u32,
     /// How backdrops are seen while they go along with a hand, and whose hand that is.
     moments: BTreeMap<BackdropId, (AuthorId, ViewState)>,
-    /// The same for what lies over the picture.
+    /// Marks that lie beneath a cover, as participants were told last of what is on stage: they know nothing of
+    /// them.
+    covered: HashSet<MarkId>,
+    /// The same as `moments` for what lies over the picture.
     laying: Vec<(AuthorId, Lay)>,
     /// When that will have come to rest.
     rests: Option<Instant>,
@@ -327,6 +328,7 @@ impl Lesson {
             keys: BTreeMap::new(),
             left_out: 0,
             moments: BTreeMap::new(),
+            covered: HashSet::new(),
             laying: Vec::new(),
             rests: None,
             errands: Errands::default(),

@@ -1,20 +1,25 @@
 //! What is on stage, for presenters and for participants.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::lesson::change::{Change, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::picture::Placement;
-use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
 use bozzetto_core::stage::laid::Lay;
+use bozzetto_core::stage::pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, OnStage};
 use tokio::time::Instant;
 
 use super::{Held, Lesson, Look, MOMENT, Shown};
+
+/// Sheets with their marks.
+type SheetMarks = Vec<(SheetId, Vec<Arc<Mark>>)>;
 
 impl Lesson {
     /// Something that the server does with the stage by itself.
@@ -125,7 +130,7 @@ impl Lesson {
         } else {
             self.held = None;
             self.publish_to_participants(&FromServer::Paused(false));
-            self.publish_to_participants(&FromServer::OnStage(Box::new(self.on_stage())));
+            self.publish_on_stage();
             self.publish_to_participants(&FromServer::TakeAways(self.take_aways.clone()));
             self.want_keys();
         }
@@ -154,10 +159,50 @@ impl Lesson {
             .collect();
         OnStage {
             seq: self.seq,
+            sheets: self.uncovered(&stage, self.marks_of(&ids)),
             backdrops: stage,
-            sheets: self.marks_of(&ids),
             wet: self.wet_so_far(Some(&ids)),
         }
+    }
+
+    /// Marks without those that lie beneath a cover.
+    fn uncovered(&self, stage: &Stage, mut marks: SheetMarks) -> SheetMarks {
+        let panes = stage.panes(self.told.area());
+        for (sheet, marks) in &mut marks {
+            marks.retain(|mark| !pane::hides(&panes, *sheet, mark));
+        }
+        marks
+    }
+
+    /// Participants are told what is on stage, and which marks they do not know of is noted.
+    pub(super) fn publish_on_stage(&mut self) {
+        let on_stage = self.on_stage();
+        self.note_covered(&on_stage);
+        self.publish_to_participants(&FromServer::OnStage(Box::new(on_stage)));
+    }
+
+    pub(super) fn note_covered(&mut self, told: &OnStage) {
+        self.covered.clear();
+        for (sheet, marks) in &told.sheets {
+            let all = self.state.sheets.sheet(*sheet).marks().map(|m| m.id);
+            let known: HashSet<MarkId> = marks.iter().map(|m| m.id).collect();
+            self.covered.extend(all.filter(|id| !known.contains(id)));
+        }
+    }
+
+    /// Whether steps have to do with marks that lie beneath a cover, so that participants cannot follow them.
+    pub(super) fn touches_covered(&self, steps: &[Step]) -> bool {
+        let stage = self.at_this_moment(&self.told);
+        let panes = stage.panes(self.told.area());
+        let unknown = |id: &MarkId| self.covered.contains(id);
+        steps.iter().any(|step| match &step.op {
+            Op::Add(mark) | Op::Replace(mark) => {
+                unknown(&mark.id) || pane::hides(&panes, step.sheet, mark)
+            }
+            Op::Remove(id) => unknown(id),
+            Op::Transform { marks, .. } | Op::Restyle { marks, .. } => marks.iter().any(unknown),
+            Op::Wipe => false,
+        })
     }
 
     pub(super) fn shown_to_participants(&self) -> Shown {
@@ -172,12 +217,13 @@ impl Lesson {
                 take_aways: held.take_aways.clone(),
             };
         }
-        let stage = self.told.on_stage();
-        let ids = stage.each().flat_map(BackdropView::sheets);
-        let ids = ids.chain([SheetId::Glass]);
-        let marks = ids.flat_map(|id| self.state.sheets.sheet(id).marks());
+        let OnStage {
+            backdrops: stage,
+            sheets,
+            ..
+        } = self.on_stage();
         Shown {
-            placed: marks.filter_map(|mark| placed(mark)).collect(),
+            placed: of_marks(&sheets),
             take_aways: self.take_aways.clone(),
             stage,
         }

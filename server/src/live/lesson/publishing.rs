@@ -2,7 +2,7 @@
 
 use bozzetto_core::lesson::change::{Change, NOBODY, What};
 use bozzetto_core::sheets::step::Step;
-use bozzetto_core::stage::state::Becomes;
+use bozzetto_core::stage::state::{Becomes, Stage};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, encode};
 
@@ -35,6 +35,10 @@ impl Lesson {
             .cloned()
             .collect();
         let frame = frame(&whole);
+        if !self.told.paused && self.touches_covered(&seen) {
+            self.publish_on_stage();
+            return self.presenters.publish(frame);
+        }
         // By the order and not by the moment: what was drawn before the pause belongs to what is held.
         if !self.told.paused && seen.len() == steps.len() {
             self.participants.publish(frame.clone());
@@ -61,9 +65,11 @@ impl Lesson {
         let after = self.told.on_stage();
         match before.becomes(&after) {
             Becomes::Other => {
-                self.publish_to_participants(&FromServer::OnStage(Box::new(self.on_stage())));
+                self.publish_on_stage();
                 self.want_keys();
             }
+            // What was covered is marked there, too.
+            Becomes::SeenOtherwise if uncovers(&before, &after) => self.publish_on_stage(),
             Becomes::SeenOtherwise => {
                 // What another hand has hold of meanwhile stays in it.
                 for b in self.at_this_moment(&self.told).each() {
@@ -122,6 +128,12 @@ impl Lesson {
             let _ = c.direct.try_send(said);
         }
     }
+}
+
+/// Whether something else is covered of a stage.
+fn uncovers(before: &Stage, after: &Stage) -> bool {
+    let mut all = before.each().zip(after.each());
+    all.any(|(before, after)| after.seen.uncovers(&before.seen))
 }
 
 fn frame(message: &FromServer) -> Frame {

@@ -2,6 +2,8 @@
 // Sending a moving backdrop to everybody who watches: encoded once, as fast as line and machine take
 // it; for those who cannot decode that, a still now and then.
 
+import { cover_colour } from "../../glass/glass.js";
+
 /** @import { Glass } from "../../glass/glass.js" */
 /** @import { Source } from "./sources.js" */
 
@@ -134,13 +136,14 @@ export class StreamSender {
     } = part;
     const [width, height] = this.glass.stream_size(w, h);
     const frame = { width, height, taken, shows, now };
+    const covered = this.glass.stream_covered(this.id, shows, width, height);
     // A frame that is small enough goes to the encoder as it is, without a detour through a canvas.
     const asItIs =
       picture instanceof VideoFrame &&
       this.source.upright &&
       x + w <= picture.codedWidth &&
       y + h <= picture.codedHeight;
-    if (asItIs && !still && width === w && height === h) {
+    if (asItIs && !still && covered.length === 0 && width === w && height === h) {
       return this.encode(
         frame,
         (timestamp) => new VideoFrame(picture, { timestamp, visibleRect: { x, y, width, height } }),
@@ -157,6 +160,11 @@ export class StreamSender {
       return;
     } finally {
       context.restore();
+    }
+    if (covered.length > 0) {
+      // What is covered is not sent; where it is seen the cover is drawn over it.
+      context.fillStyle = cover_colour();
+      context.fillRect(covered[0], covered[1], covered[2], covered[3]);
     }
     this.encode(frame, (timestamp) => new VideoFrame(canvas, { timestamp }));
     if (still) this.still(frame);

@@ -7,6 +7,9 @@
 /** A web page that has left the stage goes on running as long as no more than this many have. */
 const RUNNING = 4;
 
+/** How long a cover has to lie still before another picture is fetched, in milliseconds. */
+const PULLED = 120;
+
 /** One backdrop's elements: what it shows by itself, and over that the picture that it is held at. */
 class Holder {
   /** @param {string} id */
@@ -26,6 +29,8 @@ class Holder {
     this.part = null;
     /** Where it lies, and where the whole page lay then. @type {{ lies: number[], page: string }} */
     this.partAt = { lies: [], page: "" };
+    /** The address of a picture that is to come, in which something else is covered. */
+    this.awaited = "";
     this.used = 0;
     /** It came on stage while the line was down. */
     this.offline = false;
@@ -130,20 +135,38 @@ export class Beneath {
     holder.used = ++this.uses;
     holder.wrap.dataset.kind = pane.kind;
     const at = `${this.base}/backdrops/${pane.id}`;
-    if (pane.kind === "picture") this.picture(holder, `${at}/picture`);
+    // Participants get pictures out of which is cut what is covered, and of a film nothing meanwhile.
+    const cover = this.coverOf(pane);
+    if (pane.kind === "picture") this.picture(holder, `${at}/picture${cover && `?cover=${cover}`}`);
     if (pane.kind === "document") this.page(holder, pane);
-    if (pane.kind === "video" && !holder.live) holder.setLive(video(`${at}/video`, () => this.changed()));
+    if (pane.kind === "video" && cover) holder.setLive(null);
+    else if (pane.kind === "video" && !holder.live) holder.setLive(video(`${at}/video`, () => this.changed()));
     if (pane.kind === "page" && this.runs && !holder.live) holder.setLive(frame(pane, this.sourceOf(pane)));
-    if (pane.frozen === null && holder.heldName !== "") {
+    const held = this.heldOf(pane);
+    if (held === null && holder.heldName !== "") {
       holder.setHeld(null, "");
-    } else if (pane.frozen !== null && holder.heldName !== pane.frozen) {
-      this.hold(holder, pane.frozen);
+    } else if (held !== null && holder.heldName !== held) {
+      this.hold(holder, held);
     }
+  }
+
+  /** What is covered of a picture that comes from the server; the stage has it whole. @param {Pane} pane */
+  coverOf(pane) {
+    return (!this.runs && pane.cover) || "";
+  }
+
+  /** The address of the picture that a backdrop is held at. @param {Pane | null} pane */
+  heldOf(pane) {
+    if (!pane || pane.frozen === null) return null;
+    const cover = this.coverOf(pane);
+    return pane.frozen + (cover && `?cover=${cover}`);
   }
 
   /** @param {Holder} holder @param {string} address */
   picture(holder, address) {
     let image = /** @type {HTMLImageElement | null} */ (holder.live);
+    const shown = image?.getAttribute("src") ?? "";
+    if (image && shown !== address && (shown + address).includes("cover=")) return this.recover(holder, address);
     if (!image) {
       image = new Image();
       image.alt = "";
@@ -155,6 +178,33 @@ export class Beneath {
   }
 
   /**
+   * Something else is covered: what is shown stays until the other picture is here. While the cover is pulled
+   * none is fetched.
+   * @param {Holder} holder @param {string} address
+   */
+  recover(holder, address) {
+    if (holder.awaited === address) return;
+    holder.awaited = address;
+    setTimeout(() => {
+      if (holder.awaited !== address) return;
+      const image = new Image();
+      image.alt = "";
+      image.draggable = false;
+      image.addEventListener("load", () => {
+        if (holder.awaited !== address) return;
+        holder.awaited = "";
+        holder.setLive(image);
+        this.place();
+        this.changed();
+      });
+      image.addEventListener("error", () => {
+        if (holder.awaited === address) holder.awaited = "";
+      });
+      image.src = address;
+    }, PULLED);
+  }
+
+  /**
    * A document's page: whole, and once it is enlarged and rests, the part that is seen.
    * @param {Holder} holder @param {Pane} pane
    */
@@ -163,10 +213,14 @@ export class Beneath {
     if (!parts) return;
     const { whole } = parts;
     const base = `${this.base}/backdrops/${pane.id}/pages/${pane.page}`;
+    const cover = this.coverOf(pane);
     const known = /** @type {HTMLImageElement | null} */ (holder.live)?.getAttribute("src") ?? "";
-    const [page, width] = known.split("?width=");
+    const [page, asked] = known.split("?");
+    const had = new URLSearchParams(asked);
     // A page that is here in more pixels than are needed stays.
-    if (page !== base || Number(width) < whole) this.picture(holder, `${base}?width=${whole}`);
+    const width = page === base ? Math.max(Number(had.get("width")), whole) : whole;
+    const address = `${base}?width=${width}${cover && `&cover=${cover}`}`;
+    if (known !== address) this.picture(holder, address);
     if (page !== base) holder.part?.remove();
     clearTimeout(this.finer);
     this.finer = window.setTimeout(() => this.enlarge(), 120);
@@ -182,7 +236,9 @@ export class Beneath {
         continue;
       }
       const { width, x, y, w, h, lies } = part;
-      const src = `${this.base}/backdrops/${pane.id}/pages/${pane.page}?width=${width}&x=${x}&y=${y}&w=${w}&h=${h}`;
+      const cover = this.coverOf(pane);
+      const at = `${this.base}/backdrops/${pane.id}/pages/${pane.page}`;
+      const src = `${at}?width=${width}&x=${x}&y=${y}&w=${w}&h=${h}${cover && `&cover=${cover}`}`;
       holder.partAt = { lies, page: pane.lies.join() };
       if (holder.part?.getAttribute("src") === src) {
         if (holder.part.isConnected) this.lay(holder.part, lies, pane.room);
@@ -211,7 +267,7 @@ export class Beneath {
     image.alt = "";
     image.addEventListener("load", () => {
       // What was held here before the server had it stays until this is ready.
-      if (this.pane(holder.id)?.frozen !== name) return;
+      if (this.heldOf(this.pane(holder.id)) !== name) return;
       holder.setHeld(image, name);
       this.place();
       this.changed();
@@ -310,18 +366,29 @@ export class Beneath {
   }
 
   /**
-   * A small picture of the backdrop in use, as pixels; empty for a drawn one, or one that is not here
-   * yet.
-   * @returns {Uint8Array}
+   * What the backdrop in use looks like; empty for a drawn one, a page, or one that is not here yet. All of
+   * it, or the picture that it is held at.
+   * @param {number} most how wide, in pixels, and how high at the most
+   * @param {number} [high] exactly as high instead
+   * @returns {{ data: Uint8Array, width: number, height: number }}
    */
-  sample() {
+  pixels(most, high) {
     const holder = this.active && this.holders.get(this.active.id);
     const shown = holder?.held ?? holder?.live;
-    const canvas = new OffscreenCanvas(32, 18);
-    const context = canvas.getContext("2d");
-    if (!context || !shown || !drawable(shown)) return new Uint8Array();
-    context.drawImage(shown, 0, 0, 32, 18);
-    return new Uint8Array(context.getImageData(0, 0, 32, 18).data.buffer);
+    const nothing = { data: new Uint8Array(), width: 0, height: 0 };
+    if (!shown || !drawable(shown)) return nothing;
+    const [w, h] = sizeOf(shown);
+    const by = Math.min(most / w, most / h, 1);
+    const [width, height] = high ? [most, high] : [w * by, h * by].map((v) => Math.max(1, Math.round(v)));
+    const context = new OffscreenCanvas(width, height).getContext("2d", { willReadFrequently: true });
+    if (!context) return nothing;
+    // Pictures lie on white, as on paper.
+    if (!high) {
+      context.fillStyle = "#fff";
+      context.fillRect(0, 0, width, height);
+    }
+    context.drawImage(shown, 0, 0, width, height);
+    return { data: new Uint8Array(context.getImageData(0, 0, width, height).data.buffer), width, height };
   }
 }
 
@@ -334,6 +401,13 @@ export function drawable(element) {
   if (element instanceof HTMLImageElement) return element.complete && element.naturalWidth > 0;
   if (element instanceof HTMLVideoElement) return element.readyState >= 2 && element.videoWidth > 0;
   return element instanceof HTMLCanvasElement && element.width > 0;
+}
+
+/** @param {HTMLImageElement | HTMLVideoElement | HTMLCanvasElement} element in its own pixels */
+function sizeOf(element) {
+  if (element instanceof HTMLImageElement) return [element.naturalWidth, element.naturalHeight];
+  if (element instanceof HTMLVideoElement) return [element.videoWidth, element.videoHeight];
+  return [element.width, element.height];
 }
 
 /** @param {string} src @param {() => void} loaded */

@@ -1,0 +1,157 @@
+//! The cover: how the row shows it, and what is done with it there.
+
+use bozzetto_core::aids::cover::{self, Cover};
+use bozzetto_core::aids::lines;
+use bozzetto_core::geometry::frames::{Held, Rect};
+use bozzetto_core::geometry::ids::BackdropId;
+use serde::Serialize;
+use tsify::Tsify;
+use wasm_bindgen::prelude::*;
+
+use crate::Glass;
+
+#[derive(Serialize, Tsify)]
+pub struct CoverShown {
+    /// How many lines were found beneath it; 0 when it is pulled back in equal steps.
+    pub lines: usize,
+    /// How many of them are covered.
+    pub covered: usize,
+    /// It covers all of the page.
+    pub all: bool,
+}
+
+impl Glass {
+    /// The cover on the backdrop in use, unless it is put away.
+    pub(crate) fn cover_shown(&self) -> Option<CoverShown> {
+        let backdrop = self.active_backdrop()?;
+        let cover = backdrop.seen.cover().filter(|c| !c.away)?;
+        let whole = backdrop.whole_cover(&self.room_in_use());
+        let lines = match cover.stops.len() {
+            0 => 0,
+            stops => stops + 1,
+        };
+        let passed = cover.stops.iter().filter(|y| **y <= cover.covers.y0);
+        Some(CoverShown {
+            lines,
+            covered: lines.saturating_sub(passed.count()),
+            all: cover.covers == whole,
+        })
+    }
+
+    /// Whether a cover is to be seen.
+    pub(crate) fn is_covered(&self) -> bool {
+        let theirs = self.follows();
+        let panes = self.panes();
+        panes.iter().any(|p| cover::on_glass(p, theirs).is_some())
+    }
+
+    /// Lays a cover on its page.
+    pub(crate) fn lay_cover(&mut self, id: BackdropId, cover: Cover) {
+        self.see(&id.0.to_string(), |seen| seen.lay_cover(cover));
+    }
+
+    fn change_cover(&mut self, change: impl FnOnce(&Cover, &Rect<Held>) -> Cover) {
+        let room = self.room_in_use();
+        let changed = self.active_backdrop().and_then(|backdrop| {
+            let cover = change(backdrop.seen.cover()?, &backdrop.whole_cover(&room));
+            Some((backdrop.id, cover))
+        });
+        if let Some((id, cover)) = changed {
+            self.lay_cover(id, cover);
+        }
+    }
+}
+
+#[wasm_bindgen]
+impl Glass {
+    /// A cover comes over the backdrop in use: as it was, or over all of it. Of a picture of what it shows,
+    /// given as RGBA, it takes the lines.
+    pub fn cover(&mut self, rgba: &[u8], width: usize, height: usize) {
+        let room = self.room_in_use();
+        let Some(backdrop) = self.active_backdrop() else {
+            return;
+        };
+        let (id, seen) = (backdrop.id, &backdrop.seen);
+        let shows = seen.frozen.map_or(backdrop.shown(&room), |f| f.shows);
+        let stops = lines::stops(&lines::lines(rgba, width, height));
+        let of_backdrop = |y: f64| shows.y0 + y / height.max(1) as f64 * shows.height();
+        let stops: Vec<f64> = stops.into_iter().map(of_backdrop).collect();
+        let cover = match seen.cover() {
+            Some(known) => Cover {
+                away: false,
+                stops: match stops.is_empty() {
+                    true => known.stops.clone(),
+                    false => stops,
+                },
+                ..known.clone()
+            },
+            None => Cover::over(seen.page, backdrop.shown(&room), stops),
+        };
+        self.lay_cover(id, cover);
+    }
+
+    /// The next line is uncovered, from the top.
+    pub fn uncover_line(&mut self) {
+        self.change_cover(Cover::with_next);
+    }
+
+    /// The line is covered again that was uncovered last.
+    pub fn cover_line(&mut self) {
+        self.change_cover(Cover::with_one_fewer);
+    }
+
+    /// All of the page is covered.
+    pub fn cover_all(&mut self) {
+        self.change_cover(|cover, whole| Cover {
+            covers: *whole,
+            ..cover.clone()
+        });
+    }
+
+    /// It is put away, and comes back as it was.
+    pub fn take_cover_off(&mut self) {
+        self.change_cover(|cover, _| Cover {
+            away: true,
+            ..cover.clone()
+        });
+    }
+
+    /// What is covered of a frame of a moving backdrop on its way to participants: x, y, width and height in
+    /// its pixels, whole ones, or nothing. The frame shows the part `shows` of the backdrop.
+    pub fn stream_covered(&self, id: &str, shows: &[f64], width: f64, height: f64) -> Vec<f64> {
+        let (Some(backdrop), &[x0, y0, x1, y1]) = (self.backdrop(id), shows) else {
+            return Vec::new();
+        };
+        let Some(room) = self.room_of(backdrop.id) else {
+            return Vec::new();
+        };
+        let Some(covers) = backdrop.covered(&room, true) else {
+            return Vec::new();
+        };
+        let (w, h) = ((x1 - x0) / width, (y1 - y0) / height);
+        let left = ((covers.x0 - x0) / w).floor().clamp(0.0, width);
+        let top = ((covers.y0 - y0) / h).floor().clamp(0.0, height);
+        let right = ((covers.x1 - x0) / w).ceil().clamp(0.0, width);
+        let bottom = ((covers.y1 - y0) / h).ceil().clamp(0.0, height);
+        match right > left && bottom > top {
+            true => vec![left, top, right - left, bottom - top],
+            false => Vec::new(),
+        }
+    }
+}
+
+/// What a cover looks like, as CSS writes a colour.
+#[wasm_bindgen]
+pub fn cover_colour() -> String {
+    cover::COLOUR.css()
+}
+
+/// The lines that are found in a picture, given as RGBA: from the first row of pixels of each to where it ends.
+#[wasm_bindgen]
+pub fn lines_found(rgba: &[u8], width: usize, height: usize) -> Vec<u32> {
+    let lines = lines::lines(rgba, width, height);
+    lines
+        .into_iter()
+        .flat_map(|(from, to)| [from, to])
+        .collect()
+}
