@@ -5,6 +5,7 @@ import { chromium } from "@playwright/test";
 import { benchInk } from "./bench_ink.js";
 import { benchStreams, FILM } from "./bench_streams.js";
 import { args, executablePath } from "./browser.js";
+import { judged, linesFound, printed } from "./pages_of_lines.js";
 import { Server } from "./server.js";
 
 const wanted = process.argv.slice(2);
@@ -113,6 +114,29 @@ if (runs("stage.load")) {
     "fetched afterwards, when the stage is idle: the module that lays out text, with its font",
   );
   row("stage.load.ms", percentile(times, 0.5), "ms", "median of 7, empty cache, from navigation to ready to draw");
+}
+
+if (runs("cover.lines")) {
+  const [page, paper] = [await browser.newPage(), await browser.newPage({ viewport: { width: 1920, height: 1080 } })];
+  await page.goto(stage);
+  await page.locator("body.ready").waitFor();
+  const all = { lines: 0, found: 0, cut: 0 };
+  const times = [];
+  for (let n = 0; n < 42; n++) {
+    const print = await printed(paper, n);
+    const { bands, ms } = await linesFound(page, print.png);
+    const { lines, found, cut } = judged(print, bands);
+    all.lines += lines;
+    all.found += found;
+    all.cut += cut;
+    // The first runs before the module has been compiled to the end.
+    if (n > 1) times.push(ms);
+  }
+  row("cover.lines", percentile(times, 0.5), "ms", "median, row profile of 1920 by 1080 pixels in wasm; aim: 15");
+  const note = `${all.found} of ${all.lines} lines on 42 pages of text and tables; ${all.cut} cut through; aim: 98, none`;
+  row("cover.lines.found", (100 * all.found) / all.lines, "%", note);
+  await page.close();
+  await paper.close();
 }
 
 if (runs("pen.frame")) {

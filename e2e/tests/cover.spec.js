@@ -3,6 +3,7 @@
 
 import { join } from "node:path";
 import { expect, test } from "@playwright/test";
+import { judged, linesFound, printed } from "../pages_of_lines.js";
 import { root, Server } from "../server.js";
 import { add, apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
 
@@ -199,4 +200,16 @@ test("of a camera only what is not covered is sent", async ({ page, browser }) =
   expect(row(0.75)).toBeLessThan(6);
   expect(row(0.25)).toBeGreaterThan(40);
   expect((await ines.request.get(src.split("?")[0])).status()).toBe(404);
+});
+
+test("on pages of text and tables every line is found, and none is cut through", async ({ page, browser }) => {
+  const paper = await browser.newPage({ viewport: { width: 1920, height: 1080 } });
+  await startNow(page, server.base);
+  // Three of text and three tables; the bench has forty.
+  for (const n of [1, 2, 5, 7, 13, 17]) {
+    const print = await printed(paper, n);
+    const { lines, found, cut } = judged(print, (await linesFound(page, print.png)).bands);
+    expect({ n, missed: lines - found, cut }).toEqual({ n, missed: 0, cut: 0 });
+  }
+  await paper.close();
 });

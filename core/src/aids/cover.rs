@@ -69,11 +69,26 @@ impl Cover {
             Edge::Top => r.y0 = (r.y0 + by).clamp(whole.y0, r.y1),
             Edge::Bottom => r.y1 = (r.y1 + by).clamp(r.y0, whole.y1),
         }
-        if pulled.covers.width() < width || pulled.covers.height() < height {
-            pulled.covers = *whole;
-            pulled.away = true;
+        match r.width() < width || r.height() < height {
+            true => self.off(whole),
+            false => pulled,
         }
-        pulled
+    }
+
+    /// Put away, to cover all when it comes back.
+    fn off(&self, whole: &Rect<Held>) -> Self {
+        Self {
+            covers: *whole,
+            away: true,
+            ..self.clone()
+        }
+    }
+
+    /// From this height down.
+    fn from(&self, y: f64) -> Self {
+        let mut from = self.clone();
+        from.covers.y0 = y;
+        from
     }
 
     /// With the next line uncovered, from the top; after the last it is put away, and covers all when it comes
@@ -84,12 +99,8 @@ impl Cover {
         let next = stops.into_iter().find(|y| *y > upper + 1e-6);
         let next = next.filter(|y| *y < self.covers.y1);
         match next {
-            Some(y) => self.pulled(Edge::Top, y - upper, whole),
-            None => Self {
-                covers: *whole,
-                away: true,
-                ..self.clone()
-            },
+            Some(y) => self.from(y),
+            None => self.off(whole),
         }
     }
 
@@ -98,8 +109,7 @@ impl Cover {
         let upper = self.covers.y0;
         let stops = self.stops_on(whole);
         let before = stops.into_iter().rev().find(|y| *y < upper - 1e-6);
-        let y = before.unwrap_or(whole.y0);
-        self.pulled(Edge::Top, y - upper, whole)
+        self.from(before.unwrap_or(whole.y0))
     }
 
     fn stops_on(&self, whole: &Rect<Held>) -> Vec<f64> {

@@ -53,11 +53,11 @@ fn profile(rgba: &[u8], width: usize, height: usize) -> Vec<u16> {
     // Of each column the edge that goes on: where it began, and where it was seen last.
     let mut runs: Vec<(u32, u32)> = vec![(0, 0); width];
     let mut light = vec![0i16; width];
+    // What turns out to be a rule is taken off again.
     let end = |profile: &mut [u16], (from, to): (u32, u32)| {
-        if to > from && to - from < longest {
-            profile[from as usize..to as usize]
-                .iter_mut()
-                .for_each(|n| *n = n.saturating_add(1));
+        if to - from >= longest {
+            let rows = profile[from as usize..to as usize].iter_mut();
+            rows.for_each(|n| *n = n.saturating_sub(1));
         }
     };
     for y in 0..height {
@@ -68,18 +68,20 @@ fn profile(rgba: &[u8], width: usize, height: usize) -> Vec<u16> {
             *light = ((77 * r + 150 * g + 29 * b) >> 8) as i16;
         }
         let y = y as u32;
-        for x in 1..width {
-            if (light[x] - light[x - 1]).abs() < EDGE {
+        let mut edges = 0u16;
+        for (pair, run) in light.windows(2).zip(&mut runs) {
+            if (pair[1] - pair[0]).abs() < EDGE {
                 continue;
             }
-            let run = &mut runs[x];
-            if run.1 + CROSSED < y || run.1 == 0 {
+            edges = edges.saturating_add(1);
+            if run.1 + CROSSED < y {
                 end(&mut profile, *run);
                 *run = (y, y + 1);
             } else {
                 run.1 = y + 1;
             }
         }
+        profile[y as usize] = edges;
     }
     for run in runs {
         end(&mut profile, run);
