@@ -2,6 +2,7 @@
 //! are written now unchanged.
 
 use bozzetto::live::log;
+use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::aids::spotlight::Spotlight;
 use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::{Clock, Measures, Runs};
@@ -12,6 +13,7 @@ use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::InkPoint;
 use bozzetto_core::ink::fit::fit;
 use bozzetto_core::ink::tip::Tip;
+use bozzetto_core::instruments::instrument::Which;
 use bozzetto_core::instruments::scale::Scale;
 use bozzetto_core::instruments::units::Unit;
 use bozzetto_core::lesson::change::{Change, What};
@@ -152,6 +154,11 @@ fn the_stage_is_stored_as_it_was() {
     };
     let seen = ViewState {
         scale: Some(scale),
+        covers: vec![Cover::over(
+            2,
+            Rect::from_size(0.5, 0.25, 1.0 / 3.0, 100.0),
+            vec![7.5],
+        )],
         ..ViewState::default()
     };
     let spotlight = Spotlight::default();
@@ -175,6 +182,9 @@ fn the_stage_is_stored_as_it_was() {
         lay(Lay::Spotlight(spotlight)),
         lay(Lay::Clock(clock)),
         lay(Lay::NoClock(u64::MAX)),
+        lay(Lay::Instrument(
+            Which::Protractor.fresh(&Rect::from_size(0.0, 0.0, 1920.0, 1080.0), 0.75),
+        )),
     ]);
     let change = of(steps);
     let stored = [&[3], FORM_3_LAID.trim().as_bytes()].concat();

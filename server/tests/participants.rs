@@ -2,17 +2,22 @@
 
 mod common;
 
+use std::sync::Arc;
+
 use axum::body::Body;
 use axum::http::{Request, header};
+use bozzetto_core::aids::cover::{COLOUR, Cover};
 use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
-use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body as MarkBody, Mark};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
-use bozzetto_core::wire::{FromServer, State, ToServer};
-use common::{Server, add, pause, quarters, stroke, text};
+use bozzetto_core::stage::backdrop::ViewState;
+use bozzetto_core::stage::step::StageStep;
+use bozzetto_core::wire::{FromServer, Start, State, ToServer};
+use common::{Server, add, pause, quarters, stage, stroke, text};
 use http_body_util::BodyExt;
 
 async fn bytes(server: &Server, path: &str, cookie: &str) -> (u16, Vec<u8>) {
@@ -58,8 +63,8 @@ async fn only_what_is_shown_is_given_out() {
     assert_eq!(status, 200, "{said}");
     let said: serde_json::Value = serde_json::from_str(&said).unwrap();
     let name: u64 = said["picture"].as_str().unwrap().parse().unwrap();
-    let stage = Size::<bozzetto_core::geometry::frames::Glass>::new(1920.0, 1080.0);
-    let placed = Placement::new(name, (80, 60), Point::new(400.0, 300.0), stage);
+    let area = Size::<bozzetto_core::geometry::frames::Glass>::new(1920.0, 1080.0);
+    let placed = Placement::new(name, (80, 60), Point::new(400.0, 300.0), area);
     // The upper left quarter.
     let corner = Rect::from_corners(Point::new(0.0, 0.0), Point::new(400.0, 300.0));
     let body = MarkBody::Picture(placed.cropped(&corner));
@@ -276,4 +281,100 @@ async fn marks_are_vouched_for_by_the_server() {
     assert!(next.await);
     let home = text(server.get("/").await).await;
     assert!(home.contains("Tides"));
+}
+
+/// Neither the pixels beneath a cover nor the marks there are told, whoever does what with them; once it is
+/// pulled back they come.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_covered_is_told_to_nobody() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let pdf = include_bytes!("../../demo/Notices to mariners.pdf");
+    let document = server.bring(lesson, "notices.pdf", pdf).await;
+    let backdrop = BackdropId(document as u64);
+    let (mut presenter, welcome) = server.presenter(lesson).await;
+    let Start::Lesson { stage: state, .. } = welcome.start else {
+        panic!("no lesson")
+    };
+    let seen = state.backdrop(backdrop).unwrap().seen.clone();
+    let cover = |top: f64| {
+        let covers = Rect::from_corners(Point::new(0.0, top), Point::new(590.0, 840.0));
+        let covers = vec![Cover::over(0, covers, Vec::new())];
+        let seen = Box::new(ViewState {
+            covers,
+            ..seen.clone()
+        });
+        stage(StageStep::See { backdrop, seen })
+    };
+    let mark = |id: u64, down: f64| Mark {
+        transform: Map::scale_then_move(1.0, 40.0, down),
+        ..stroke(id)
+    };
+    presenter.act(1, add(backdrop, mark(5, 300.0))).await;
+    presenter.send(&cover(200.0)).await;
+    presenter.act(2, add(backdrop, mark(6, 0.0))).await;
+    assert!(presenter.told(2).await);
+
+    let cookie = server.join(lesson, "Sefa").await;
+    let (mut sefa, welcome) = server.participant(lesson, &cookie).await;
+    let known = |sheets: &[(SheetId, Vec<Arc<Mark>>)]| -> Vec<u64> {
+        let of_page = sheets
+            .iter()
+            .filter(|(id, _)| id.backdrop() == Some(backdrop));
+        of_page
+            .flat_map(|(_, marks)| marks)
+            .map(|m| m.id.0)
+            .collect()
+    };
+    let Start::Sheets(sheets) = &welcome.start else {
+        panic!("no sheets")
+    };
+    assert_eq!(known(sheets), [6]);
+    let page = format!("/follow/{lesson}/backdrops/{document}/pages/0?width=768");
+    assert_eq!(bytes(&server, &page, &cookie).await.0, 404);
+    let tag = |top: f64| format!("&cover=0_{top}_590_840");
+    let of_page = |png: &[u8]| image::load_from_memory(png).unwrap().to_rgb8();
+    let (status, cut) = bytes(&server, &format!("{page}{}", tag(200.0)), &cookie).await;
+    assert_eq!(status, 200);
+    let colour = [COLOUR.r, COLOUR.g, COLOUR.b];
+    let first = (200.0 * 768.0 / 595.0) as u32;
+    let cut = of_page(&cut);
+    let covered = |x: u32, y: u32| y >= first && x < 760 && y < 1080;
+    let mut all = cut.enumerate_pixels();
+    assert!(all.all(|(x, y, p)| !covered(x, y) || p.0 == colour));
+    let mut all = cut.enumerate_pixels();
+    assert!(all.any(|(_, y, p)| y < first && p.0 != [255; 3]));
+    // Less than is covered cannot be had by asking for it.
+    for wrong in [tag(300.0), tag(0.0), "&cover=".to_owned()] {
+        assert_eq!(
+            bytes(&server, &format!("{page}{wrong}"), &cookie).await.0,
+            404,
+            "{wrong}"
+        );
+    }
+
+    // What is done beneath the cover is followed without being told.
+    let by = Map::scale_then_move(1.0, 0.0, 60.0);
+    let moves = Op::Transform {
+        marks: vec![MarkId(5)],
+        by,
+    };
+    let step = |op| {
+        Intent::Do(vec![Step {
+            sheet: SheetId::Backdrop(backdrop),
+            op,
+        }])
+    };
+    presenter.act(3, step(moves)).await;
+    assert_eq!(known(&sefa.stage().await.sheets), [6]);
+    presenter.act(4, add(backdrop, mark(7, 500.0))).await;
+    assert_eq!(known(&sefa.stage().await.sheets), [6]);
+    // Beside it, everything is as always.
+    presenter.act(5, add(backdrop, mark(8, 20.0))).await;
+    assert!(sefa.told(5).await);
+    presenter.send(&cover(650.0)).await;
+    assert_eq!(known(&sefa.stage().await.sheets), [5, 6, 7, 8]);
+    presenter.act(6, step(Op::Remove(MarkId(5)))).await;
+    assert!(sefa.told(6).await);
 }
