@@ -9,8 +9,9 @@ use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::shape::{Figure, Shape};
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::covered;
 use bozzetto_core::stage::grain::Grain;
-use bozzetto_core::stage::pane::{self, Pane};
+use bozzetto_core::stage::pane::Pane;
 use proptest::prelude::*;
 
 const BLACK: bozzetto_core::display::colour::Rgb = bozzetto_core::display::colour::BLACK;
@@ -106,13 +107,13 @@ proptest! {
         let mark = Mark::new(MarkId(1), AuthorId(1), style, Body::Shape(line), Map::coincident(), 0);
         let room = Rect::<Glass>::from_size(0.0, 0.0, 1920.0 * half, 1080.0 * half);
         let panes = [Pane { room, backdrop: Some(&view) }];
-        let hidden = pane::hides(&panes, SheetId::of_page(BackdropId(3), 0), &mark);
+        let hidden = covered::hides(&panes, SheetId::of_page(BackdropId(3), 0), &mark);
         let bounds = mark.bounds();
         let out = bounds.y0 < covers.y0 || bounds.x0 < 0.0 || bounds.y1 > 900.0 || bounds.x1 > 1600.0;
         let near = (bounds.y0 - covers.y0).abs() < 1e-6;
         prop_assert!(near || hidden != out, "{:?} {:?}", bounds, covers);
-        let elsewhere = pane::hides(&panes, SheetId::of_page(BackdropId(3), 1), &mark);
-        prop_assert!(!elsewhere && !pane::hides(&panes, SheetId::Glass, &mark));
+        let elsewhere = covered::hides(&panes, SheetId::of_page(BackdropId(3), 1), &mark);
+        prop_assert!(!elsewhere && !covered::hides(&panes, SheetId::Glass, &mark));
     }
 }
 

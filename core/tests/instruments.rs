@@ -11,11 +11,12 @@ use bozzetto_core::instruments::compasses;
 use bozzetto_core::instruments::guide::Guide;
 use bozzetto_core::instruments::instrument::{Grip, Instrument, Kind};
 use bozzetto_core::instruments::measure::{Known, Measuring};
+use bozzetto_core::instruments::nearby;
 use bozzetto_core::instruments::placed::{Lies, Placed};
 use bozzetto_core::instruments::plane::{Plane, PlaneFault};
 use bozzetto_core::instruments::protractor::{Protractor, Says};
 use bozzetto_core::instruments::reading::{Reading, of_a_pixel};
-use bozzetto_core::instruments::ruler::{self, division};
+use bozzetto_core::instruments::ruler::{self, Calibrated, division};
 use bozzetto_core::instruments::scale::{Scale, ScaleFault};
 use bozzetto_core::instruments::units::{Unit, converted};
 use bozzetto_core::stage::laid::Lay;
@@ -254,6 +255,56 @@ proptest! {
         let off = (read(after, turned.placed.angle) - read(&set, from)).rem_euclid(360.0);
         prop_assert!(off.min(360.0 - off) < 1e-9);
         prop_assert!((ruler::incline(turned.placed.angle) - to).abs() < 1e-9);
+    }
+
+    /// Along an edge on a tilted plane the same is read as on the plane itself, at each place of it.
+    #[test]
+    fn a_ruler_on_a_plane_reads_the_plane(
+        shift in prop::collection::vec(-60.0..60.0f64, 8), x in 380.0..520.0f64, y in 420.0..560.0f64,
+        angle in -0.6..0.6f64, at in prop::collection::vec(1.0..320.0f64, 5),
+    ) {
+        let corner = |n: usize, x: f64, y: f64| (x + shift[2 * n], y + shift[2 * n + 1]);
+        let corners = [
+            corner(0, 300.0, 300.0),
+            corner(1, 950.0, 330.0),
+            corner(2, 1050.0, 760.0),
+            corner(3, 180.0, 720.0),
+        ];
+        let plane = Plane { corners, sides: (297.0, 210.0), unit: Unit::Millimetre, off: 0.3 };
+        let plane = plane.checked().unwrap();
+        let lies = Lies { at: Point::new(x, y), angle, size: 330.0 };
+        let place = |along: f64| {
+            let p = lies.at_local((along, 0.0));
+            plane.place((p.x, p.y))
+        };
+        let zero = place(0.0);
+        let length = |along: f64| (place(along).0 - zero.0).hypot(place(along).1 - zero.1);
+        let known = [165.0, 330.0].map(|along| (along, length(along)));
+        let reads = Calibrated::bent(known, Unit::Millimetre).unwrap();
+        for along in at {
+            prop_assert!((reads.reading(along) / length(along) - 1.0).abs() < 1e-6);
+            prop_assert!((reads.place(length(along)) - along).abs() < 1e-6);
+        }
+    }
+
+    /// A ruler that is nearly along a line lies on it; one that is not, or beside its ends, stays where it is.
+    #[test]
+    fn a_ruler_snaps_to_lines(way in 0.0..TAU, off in -2.4..2.4f64, across in -10.0..10.0f64, along in -700.0..150.0f64) {
+        let to = |from: Point<Glass>, way: f64, far: f64| Point::new(from.x + far * way.cos(), from.y + far * way.sin());
+        let a = Point::new(900.0, 500.0);
+        let line = [a, to(a, way, 200.0)];
+        let beside = to(to(a, way, along), way + PI / 2.0, across);
+        let lies = Lies { at: beside, angle: way + off.to_radians(), size: 800.0 };
+        // Turned by so little it may be farther away at the line than it is at its zero.
+        let far = across.abs() + along.abs() * 0.05 > 13.0;
+        if let Some(laid) = nearby::along(&lies, &[line]) {
+            prop_assert!(laid.local(line[0]).1.abs() < 1e-6 && laid.local(line[1]).1.abs() < 1e-6);
+            prop_assert!((laid.angle - lies.angle).abs() < 2.5f64.to_radians());
+        } else {
+            prop_assert!(far);
+        }
+        prop_assert_eq!(nearby::along(&Lies { angle: way + 0.2, ..lies }, &[line]), None);
+        prop_assert_eq!(nearby::along(&Lies { at: to(beside, way, 900.0), ..lies }, &[line]), None);
     }
 
     /// Whatever a display or a stranger says, there is an instrument that can be reached.

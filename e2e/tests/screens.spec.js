@@ -103,6 +103,13 @@ test("every control of the rail and the row is in reach, at every edge and size,
       },
     ],
     [
+      "a film, and a cover that is being pulled",
+      async () => {
+        await page.keyboard.press("u");
+        await expect(page.locator("#cover-set")).toBeVisible();
+      },
+    ],
+    [
       "a film, and a spotlight that is being set",
       async () => {
         for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");

@@ -4,6 +4,7 @@ use bozzetto_core::aids::cover::{self, Cover};
 use bozzetto_core::aids::lines;
 use bozzetto_core::geometry::frames::{Held, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stage::covered;
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;
@@ -42,7 +43,7 @@ impl Glass {
     pub(crate) fn is_covered(&self) -> bool {
         let theirs = self.follows();
         let panes = self.panes();
-        panes.iter().any(|p| cover::on_glass(p, theirs).is_some())
+        panes.iter().any(|p| covered::on_glass(p, theirs).is_some())
     }
 
     /// Lays a cover on its page.

@@ -1,7 +1,6 @@
 //! The picture area: its four layers of marks, what lies over them, and the layer of what is pointed with;
 //! and what of each is out of date.
 
-use bozzetto_core::aids::cover;
 use bozzetto_core::aids::pointing::{Pointers, Pointing};
 use bozzetto_core::geometry::frames::{
     GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size,
@@ -13,6 +12,7 @@ use bozzetto_core::paint::wet::{WetInk, WetShape, WetStrokes};
 use bozzetto_core::paint::{Painter, is_part, reach};
 use bozzetto_core::sheets::sheet::Touched;
 use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::stage::covered;
 use bozzetto_core::stage::pane::{self, InView};
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
@@ -173,9 +173,9 @@ impl Glass {
             let theirs = self.follows();
             self.seeing(|sight| {
                 for pane in sight.panes {
-                    cover::paint(pane, theirs, &mut list);
+                    covered::paint(pane, theirs, &mut list);
                     if !theirs {
-                        cover::paint_grips(pane, &mut list);
+                        covered::paint_grips(pane, &mut list);
                     }
                 }
                 laid.paint(sight, self.now(), still, &mut list);

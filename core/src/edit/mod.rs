@@ -4,3 +4,4 @@ pub mod enclose;
 pub mod erase;
 pub mod select;
 pub mod selection;
+pub mod straight;

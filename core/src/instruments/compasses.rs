@@ -99,7 +99,7 @@ pub fn paint(lies: &Lies, calibrated: &Calibrated, list: &mut DisplayList) {
     let size = 28.0;
     let words = format!(
         "r = {} {}",
-        rounded(lies.size * calibrated.per_unit),
+        rounded(calibrated.reading(lies.size)),
         calibrated.unit.sign()
     );
     let wide = lettering::length(&words) * size + 20.0;

@@ -6,12 +6,12 @@ use serde::{Deserialize, Serialize};
 
 use super::compasses;
 use super::guide::Guide;
+use super::nearby::{self, Segment};
 use super::placed::{Lies, Placed, snapped, way};
 use super::protractor::{self, Protractor};
 use super::ruler::{self, Calibrated};
 use crate::display::DisplayList;
-use crate::geometry::frames::{Glass, Map, Point, Rect, Size};
-use crate::stage::sight::Sight;
+use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 
 /// The kinds, in the order in which they lie on each other, from the bottom up.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -57,6 +57,15 @@ pub enum Grip {
     Open,
 }
 
+/// What an instrument in a hand snaps to.
+#[derive(Clone, Copy, Debug)]
+pub struct Snaps<'a> {
+    /// To nothing at all.
+    pub free: bool,
+    /// Lines on the picture, for a ruler.
+    pub lines: &'a [Segment],
+}
+
 /// How near an edge a pen is led along it, in CSS pixels: beside the instrument, and on it.
 const NEAR: (f64, f64) = (18.0, 9.0);
 
@@ -87,7 +96,7 @@ impl Which {
     }
 
     /// As large as it is at first, or as there is room for, with the middle of it in the middle.
-    fn in_the_middle(self, room: &Rect<Glass>) -> Placed {
+    pub fn in_the_middle(self, room: &Rect<Glass>) -> Placed {
         let middle = room.middle();
         let (size, most) = match self {
             Which::Protractor => (380.0, 0.4),
@@ -117,36 +126,7 @@ impl Instrument {
         }
     }
 
-    /// Where it lies on the glass; `None` while it is put away, or what holds it is not on stage.
-    pub fn seen(&self, sight: &Sight) -> Option<Lies> {
-        let view = sight.view(self.placed.on)?;
-        (!self.away).then(|| self.placed.lies(&view))
-    }
-
-    /// It comes out as it was; one that a backdrop holds which is not on stage, into the middle of a room.
-    pub fn brought(self, sight: &Sight, room: &Rect<Glass>, millimetres: f64) -> Self {
-        let placed = match sight.view(self.placed.on) {
-            Some(_) => self.placed,
-            None => self.which().in_the_middle(room),
-        };
-        Self {
-            placed,
-            millimetres,
-            away: false,
-            ..self
-        }
-    }
-
-    /// So large on the glass.
-    pub fn sized(mut self, size: f64, sight: &Sight) -> Self {
-        if let Some(view) = sight.view(self.placed.on) {
-            let (least, most) = self.which().sizes();
-            self.placed.size = size.clamp(least, most) / view.mean_scale();
-        }
-        self
-    }
-
-    /// Turned to so many degrees above the horizontal; what is fixed to it turns with it.
+    /// Turned to so many degrees above the horizontal.
     pub fn turned(&self, degrees: f64) -> Self {
         let angle = -degrees.to_radians();
         self.at(Placed {
@@ -155,18 +135,8 @@ impl Instrument {
         })
     }
 
-    /// The same place, held by the backdrop beneath its origin or by the glass; `None` where there is no
-    /// backdrop.
-    pub fn held(&self, by_backdrop: bool, sight: &Sight) -> Option<Self> {
-        let lies = self.placed.lies(&sight.view(self.placed.on)?);
-        let on = match by_backdrop {
-            true => Some(sight.beneath(lies.at)?.0.id),
-            false => None,
-        };
-        Some(self.at(lies.placed(on, &sight.view(on)?)?))
-    }
-
-    fn at(&self, placed: Placed) -> Self {
+    /// The same elsewhere; what is fixed to it turns with it.
+    pub fn at(&self, placed: Placed) -> Self {
         let mut kind = self.kind.clone();
         if let Kind::Protractor(protractor) = &mut kind {
             protractor.arm += placed.angle - self.placed.angle;
@@ -189,24 +159,23 @@ impl Instrument {
         }
     }
 
-    /// As a hand pulls it from one place to another by its `grip`; `free` of what angles snap to. `lies` is
-    /// where it lay, and `view` how what holds it is seen.
+    /// As a hand pulls it from one place to another by its `grip`. `lies` is where it lay, `snaps` what it snaps
+    /// to, and `view` how what holds it is seen.
     pub fn pulled(
         &self,
         (lies, grip): (&Lies, Grip),
         (from, to): (Point<Glass>, Point<Glass>),
-        free: bool,
-        view: &Map<crate::geometry::frames::Held, Glass>,
+        snaps: &Snaps,
+        view: &Map<Held, Glass>,
     ) -> Option<Self> {
         let (least, most) = self.which().sizes();
-        let snap = |angle| if free { angle } else { snapped(angle) };
         let now = match grip {
             Grip::Carry => Lies {
                 at: Point::new(lies.at.x + to.x - from.x, lies.at.y + to.y - from.y),
                 ..*lies
             },
             Grip::Turn => Lies {
-                angle: snap(lies.angle + way(lies.at, to) - way(lies.at, from)),
+                angle: lies.angle + way(lies.at, to) - way(lies.at, from),
                 ..*lies
             },
             Grip::Lengthen => Lies {
@@ -225,12 +194,33 @@ impl Instrument {
                     // It rests on whole degrees, since its lines are there.
                     let turn = way(lies.at, to) - lies.angle;
                     let whole = || turn.to_degrees().round().to_radians();
-                    protractor.arm = lies.angle + if free { turn } else { whole() };
+                    protractor.arm = lies.angle + if snaps.free { turn } else { whole() };
                 }
                 return Some(turned);
             }
         };
+        let now = match grip {
+            Grip::Turn => self.snapped(now, snaps, true),
+            Grip::Carry => self.snapped(now, snaps, false),
+            _ => now,
+        };
         Some(self.at(now.placed(self.placed.on, view)?))
+    }
+
+    /// A ruler along a line near by, if there is one; what is `turned`, at an even angle otherwise.
+    fn snapped(&self, now: Lies, snaps: &Snaps, turned: bool) -> Lies {
+        let along = match self.kind {
+            Kind::Ruler if !snaps.free => nearby::along(&now, snaps.lines),
+            _ => None,
+        };
+        let even = || Lies {
+            angle: snapped(now.angle),
+            ..now
+        };
+        match turned && !snaps.free {
+            true => along.unwrap_or_else(even),
+            false => along.unwrap_or(now),
+        }
     }
 
     /// As two fingers carry it that were at `from` and are at `to`. A ruler stays as long as it is.
@@ -239,19 +229,16 @@ impl Instrument {
         lies: &Lies,
         from: [Point<Glass>; 2],
         to: [Point<Glass>; 2],
-        free: bool,
-        view: &Map<crate::geometry::frames::Held, Glass>,
+        snaps: &Snaps,
+        view: &Map<Held, Glass>,
     ) -> Option<Self> {
         let carried = lies.carried(from, to, self.kind != Kind::Ruler);
         let (least, most) = self.which().sizes();
         let now = Lies {
-            angle: match free {
-                true => carried.angle,
-                false => snapped(carried.angle),
-            },
             size: carried.size.clamp(least, most),
             ..carried
         };
+        let now = self.snapped(now, snaps, true);
         Some(self.at(now.placed(self.placed.on, view)?))
     }
 

@@ -10,7 +10,6 @@ use crate::display::lettering::{self, Anchor};
 use crate::display::{Blend, DisplayList, Path};
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect};
 use crate::geometry::ids::BackdropId;
-use crate::stage::sight::Sight;
 
 /// The most places that are measured through.
 pub const MOST: usize = 60;
@@ -52,20 +51,6 @@ pub struct Said {
 }
 
 impl Measuring {
-    /// What is measured on a backdrop: what is known of it already, or nothing yet, and told as the other was.
-    /// `scale` is how many CSS pixels a glass unit has.
-    pub fn on(known: Option<&Self>, id: BackdropId, sight: &Sight, scale: f64) -> Self {
-        match known {
-            Some(known) if known.on == Some(id) => known.clone(),
-            _ => Self {
-                on: Some(id),
-                pixel: sight.pixel(id, scale),
-                told: known.is_none_or(|m| m.told),
-                ..Self::default()
-            },
-        }
-    }
-
     /// With another place; one near the first closes the path. `reach` is how near, in units of the backdrop.
     pub fn with(&self, place: Place, reach: f64) -> Self {
         let mut more = self.clone();

@@ -5,6 +5,7 @@ pub mod compasses;
 pub mod guide;
 pub mod instrument;
 pub mod measure;
+pub mod nearby;
 pub mod placed;
 pub mod plane;
 pub mod protractor;

@@ -94,11 +94,14 @@ impl Lies {
     }
 }
 
-/// An angle as it snaps: to the nearest multiple of 15°, when that is nearer than 2.5°.
+/// How far from what it snaps to an angle may be, in radians.
+pub const TURN: f64 = 2.5 * std::f64::consts::PI / 180.0;
+
+/// An angle as it snaps: to the nearest multiple of 15°, when that is nearer than [`TURN`].
 pub fn snapped(angle: f64) -> f64 {
     let step = 15f64.to_radians();
     let near = (angle / step).round() * step;
-    match (angle - near).abs() < 2.5f64.to_radians() {
+    match (angle - near).abs() < TURN {
         true => near,
         false => angle,
     }

@@ -27,12 +27,57 @@ const LINE_ROOM: f64 = 7.0;
 const NUMBER_ROOM: f64 = 84.0;
 const TYPE: f64 = 27.0;
 
-/// What lengths on the glass are read in.
+/// What lengths along an edge on the glass are read in, from its zero.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Calibrated {
-    /// How much of the unit a glass unit is.
+    /// How much of the unit a glass unit is, at the zero.
     pub per_unit: f64,
+    /// How much less that is for each further glass unit, on a plane that is seen at an angle: see
+    /// [`Calibrated::reading`]. 0 for what is seen from straight above.
+    pub bend: f64,
     pub unit: Unit,
+}
+
+impl Calibrated {
+    /// The same everywhere.
+    pub fn even(per_unit: f64, unit: Unit) -> Self {
+        let bend = 0.0;
+        Self {
+            per_unit,
+            bend,
+            unit,
+        }
+    }
+
+    /// Along an edge that lies on a plane. What is seen of a line on a plane is a projective map of it: lengths
+    /// at two places of the edge, `(along, length)`, say all of it. `None` when these lie beyond the horizon.
+    pub fn bent([(t, a), (u, b)]: [(f64, f64); 2], unit: Unit) -> Option<Self> {
+        // a (1 + bend t) = per_unit t, and the same for the other.
+        let bend = (b * t - a * u) / (t * u * (a - b));
+        let per_unit = a * (1.0 + bend * t) / t;
+        let sound = bend.is_finite() && per_unit.is_finite() && per_unit > 0.0;
+        (sound && 1.0 + bend * u.max(t) > 0.0).then_some(Self {
+            per_unit,
+            bend,
+            unit,
+        })
+    }
+
+    /// What is read so far along the edge, in glass units.
+    pub fn reading(&self, along: f64) -> f64 {
+        self.per_unit * along / (1.0 + self.bend * along)
+    }
+
+    /// Where a length is read, in glass units along the edge: the way back from [`Calibrated::reading`].
+    pub fn place(&self, length: f64) -> f64 {
+        length / (self.per_unit - self.bend * length)
+    }
+
+    /// The most of the unit that a glass unit is, anywhere on an edge of this length.
+    fn most_per_unit(&self, size: f64) -> f64 {
+        let far = 1.0 + self.bend * size;
+        self.per_unit * (1.0 / (far * far)).max(1.0)
+    }
 }
 
 /// Millimetres to a glass unit as displays have them, from a hand's size to a wall's: one that reports
@@ -132,13 +177,13 @@ pub fn paint(lies: &Lies, calibrated: &Calibrated, list: &mut DisplayList) {
     let mut body = Path::default();
     body.rect(&Rect::from_size(0.0, 0.0, length, WIDTH));
     put(body, BODY, OPACITY);
-    let Division { step, parts } = division(calibrated.per_unit);
-    let room = step / f64::from(parts) / calibrated.per_unit;
-    let count = (length / room).floor() as u32;
+    let Division { step, parts } = division(calibrated.most_per_unit(length));
+    let line = step / f64::from(parts);
+    let count = (calibrated.reading(length) / line).floor() as u32;
     let mut lines = Path::default();
     for n in 0..=count {
         let (x, high) = (
-            f64::from(n) * room,
+            calibrated.place(f64::from(n) * line),
             match n % parts {
                 0 => 36.0,
                 rest if rest * 2 == parts => 27.0,
@@ -150,7 +195,7 @@ pub fn paint(lies: &Lies, calibrated: &Calibrated, list: &mut DisplayList) {
     put(lines, LINES, 1.0);
     let mut numbers = Path::default();
     for n in 0..=count / parts {
-        let x = f64::from(n) * step / calibrated.per_unit;
+        let x = calibrated.place(f64::from(n) * step);
         let words = match n {
             0 => format!("0 {}", calibrated.unit.sign()),
             n => number(f64::from(n) * step, step),

@@ -162,7 +162,7 @@ impl Laid {
 
     fn paint_instruments(&self, sight: &Sight, list: &mut DisplayList) {
         for (instrument, lies) in self.instruments_seen(sight) {
-            let reads = sight.calibrated(instrument.placed.on, lies.at, instrument.millimetres);
+            let reads = sight.calibrated(instrument.placed.on, &lies, instrument.millimetres);
             instrument.paint(&lies, &reads, list);
         }
         if let Some(measuring) = self.measuring.as_ref().filter(|m| !m.away)

@@ -2,8 +2,10 @@
 
 pub mod backdrop;
 pub mod board;
+pub mod covered;
 pub mod grain;
 pub mod laid;
+pub mod lying;
 pub mod page_parts;
 pub mod pane;
 pub mod playback;

@@ -6,7 +6,7 @@ use crate::display::colour::Rgb;
 use crate::display::{Blend, DisplayList};
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
-use crate::marks::mark::{Mark, Style};
+use crate::marks::mark::Style;
 use crate::sheets::step::SheetId;
 use crate::stage::backdrop::{self, BackdropKind, BackdropView};
 use crate::stage::board::Board;
@@ -103,21 +103,6 @@ impl InView {
     pub fn blend(&self, style: &Style) -> Blend {
         style.blend_on(self.dark)
     }
-}
-
-/// Whether a mark lies beneath a cover, all of it, so that nobody sees anything of it.
-pub fn hides(panes: &[Pane], sheet: SheetId, mark: &Mark) -> bool {
-    panes.iter().any(|pane| {
-        let backdrop = pane.backdrop.filter(|b| Some(b.id) == sheet.backdrop());
-        let covered = backdrop.and_then(|b| Some((b, b.covered(&pane.room, true)?)));
-        let Some((backdrop, covers)) = covered else {
-            return false;
-        };
-        let covers = backdrop.view(&pane.room).apply_rect(&covers);
-        let seen = of_backdrop(backdrop, &pane.room).into_iter();
-        let mut seen = seen.filter(|v| v.sheet == sheet);
-        seen.any(|v| covers.union(&v.view.apply_rect(&mark.bounds())) == covers)
-    })
 }
 
 /// The sheets in view, from the bottom up: those of the backdrops, and the glass.

@@ -3,9 +3,11 @@
 use crate::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::instruments::measure::Known;
+use crate::instruments::placed::Lies;
+use crate::instruments::plane::Plane;
 use crate::instruments::ruler::{Calibrated, sound_millimetres};
 use crate::instruments::units::Unit;
-use crate::stage::backdrop::BackdropView;
+use crate::stage::backdrop::{BackdropView, ViewState};
 use crate::stage::grain::Grain;
 use crate::stage::pane::Pane;
 
@@ -46,29 +48,27 @@ impl<'a> Sight<'a> {
         Some((backdrop, backdrop.view(&pane.room)))
     }
 
-    /// What lengths are read in at a place, by something that `on` holds: the scale of the backdrop, or
-    /// centimetres on the presenter's display.
-    pub fn calibrated(
-        &self,
-        on: Option<BackdropId>,
-        at: Point<Glass>,
-        millimetres: f64,
-    ) -> Calibrated {
+    /// What lengths are read in along an instrument that `on` holds: on the plane of the backdrop, in its scale,
+    /// or in centimetres on the presenter's display.
+    pub fn calibrated(&self, on: Option<BackdropId>, lies: &Lies, millimetres: f64) -> Calibrated {
         let beneath = match on {
             Some(id) => self.pane_of(id).map(|(b, pane)| (b, b.view(&pane.room))),
-            None => self.beneath(at),
+            None => self.beneath(lies.at),
         };
-        let scaled = beneath.and_then(|(backdrop, view)| {
-            let scale = backdrop.seen.scale.as_ref()?;
-            Some(Calibrated {
-                per_unit: scale.per_unit() / view.mean_scale(),
-                unit: scale.unit.clone(),
-            })
+        let known = beneath.and_then(|(backdrop, view)| match &backdrop.seen {
+            ViewState {
+                plane: Some(plane), ..
+            } => on_plane(plane, &view, lies),
+            ViewState {
+                scale: Some(scale), ..
+            } => {
+                let per_unit = scale.per_unit() / view.mean_scale();
+                Some(Calibrated::even(per_unit, scale.unit.clone()))
+            }
+            _ => None,
         });
-        scaled.unwrap_or(Calibrated {
-            per_unit: sound_millimetres(millimetres) / 10.0,
-            unit: Unit::Centimetre,
-        })
+        let centimetres = sound_millimetres(millimetres) / 10.0;
+        known.unwrap_or(Calibrated::even(centimetres, Unit::Centimetre))
     }
 
     /// What is known of lengths on a backdrop.
@@ -92,4 +92,19 @@ impl<'a> Sight<'a> {
             Grain::Vector => of_screen,
         }
     }
+}
+
+/// What lengths are along an instrument that lies on a plane; `None` beyond its horizon.
+fn on_plane(plane: &Plane, view: &Map<Held, Glass>, lies: &Lies) -> Option<Calibrated> {
+    let back = view.inverse()?;
+    let place = |along: f64| {
+        let p = back.apply(lies.at_local((along, 0.0)));
+        plane.place((p.x, p.y))
+    };
+    let zero = place(0.0);
+    let read = |along: f64| {
+        let p = place(along);
+        (along, (p.0 - zero.0).hypot(p.1 - zero.1))
+    };
+    Calibrated::bent([read(lies.size / 2.0), read(lies.size)], plane.unit.clone())
 }

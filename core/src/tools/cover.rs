@@ -1,9 +1,10 @@
 //! A cover under a hand, whichever tool it holds: its nearest edge is pulled. Nobody draws on it, since nobody
 //! would see that.
 
-use crate::aids::cover::{self, Cover, Edge};
+use crate::aids::cover::{Cover, Edge};
 use crate::geometry::frames::{Glass, Point};
 use crate::geometry::ids::BackdropId;
+use crate::stage::covered;
 use crate::stage::pane::Pane;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::in_hand::Kind;
@@ -25,7 +26,7 @@ struct Pulling {
 struct Resting;
 
 fn covered_at<'a>(desk: &Desk<'a>, at: Point<Glass>) -> Option<&'a Pane<'a>> {
-    let on = |pane: &&Pane| cover::on_glass(pane, false).is_some_and(|r| r.contains(at));
+    let on = |pane: &&Pane| covered::on_glass(pane, false).is_some_and(|r| r.contains(at));
     desk.sight.panes.iter().find(on)
 }
 
@@ -36,7 +37,7 @@ pub fn begin(desk: &Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     }
     let place = at.at();
     let pane = covered_at(desk, place)?;
-    let (backdrop, lies) = (pane.backdrop?, cover::on_glass(pane, false)?);
+    let (backdrop, lies) = (pane.backdrop?, covered::on_glass(pane, false)?);
     if desk.in_hand.locked {
         // What is seen can be moved by who follows.
         let rests: Box<dyn Tool> = Box::new(Resting);

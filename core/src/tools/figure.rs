@@ -4,7 +4,7 @@ use crate::geometry::frames::{Glass, Ink, Point};
 use crate::ink::pen::Device;
 use crate::instruments::reading::{Reading, of_a_pixel};
 use crate::marks::mark::{Body, Mark};
-use crate::marks::shape::{Figure, Measure, Shape, dragged, measure};
+use crate::marks::shape::{Figure, Shape, dragged, measure};
 use crate::paint::wet::WetShape;
 use crate::sheets::step::SheetId;
 use crate::tools::desk::{Desk, Effect, fading};
@@ -27,7 +27,7 @@ pub struct Dragged {
     modifiers: Modifiers,
     mark: Mark,
     sheet: SheetId,
-    measured: Option<Measure>,
+    ends: Option<[Point<Ink>; 2]>,
 }
 
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
@@ -46,7 +46,7 @@ pub(super) fn begin_as(desk: &mut Desk, at: &Pointer, figure: Figure) -> Option<
         modifiers: at.modifiers,
         mark,
         sheet,
-        measured: None,
+        ends: None,
     }))
 }
 
@@ -64,15 +64,24 @@ pub(super) fn new_shape(desk: &mut Desk, at: &Pointer, figure: Figure) -> Option
     Some((sheet, mark))
 }
 
-/// What a figure measures, in words: length and angle, or width and height. In the backdrop's scale; without
-/// one in pixels of the picture, or in units of a board, as wide as 1920 on the whole stage.
-pub(super) fn read_out(desk: &Desk, sheet: SheetId, figure: Figure, m: &Measure) -> String {
-    let per_unit = desk.view(sheet).map_or(1.0, |view| 1.0 / view.mean_scale());
-    let off = of_a_pixel(per_unit / desk.scale) * std::f64::consts::SQRT_2;
-    let scale = desk.sight.known(sheet.backdrop()).scale;
+/// What a figure between two corners or ends measures, in words: length and angle, or width and height. A length
+/// on the backdrop's plane; all in its scale; without one in pixels of the picture, or in units of a board, as
+/// wide as 1920 on the whole stage.
+pub(super) fn read_out(
+    desk: &Desk,
+    sheet: SheetId,
+    figure: Figure,
+    ends: [Point<Ink>; 2],
+) -> String {
+    let m = measure(ends[0], ends[1]);
+    let view = desk.view(sheet);
+    let per_unit = view.map_or(1.0, |view| 1.0 / view.mean_scale());
+    let off = of_a_pixel(per_unit / desk.scale);
+    let known = desk.sight.known(sheet.backdrop());
     let n = |v: f64| {
         let value = v * per_unit;
-        match scale {
+        let off = off * std::f64::consts::SQRT_2;
+        match known.scale {
             Some(scale) => Reading { value, off }
                 .scaled(scale)
                 .rounded(scale.unit.sign()),
@@ -80,12 +89,21 @@ pub(super) fn read_out(desk: &Desk, sheet: SheetId, figure: Figure, m: &Measure)
         }
     };
     if figure.closed() {
-        format!("{} × {}", n(m.width), n(m.height))
-    } else {
-        // Adding nothing makes 0 of what is 0 below the line.
-        let angle = m.angle.round().rem_euclid(360.0) + 0.0;
-        format!("{} · {angle}°", n(m.length))
+        return format!("{} × {}", n(m.width), n(m.height));
     }
+    let on_plane = known.plane.zip(view.and_then(|view| view.inverse()));
+    let length = match on_plane {
+        Some((plane, back)) => {
+            let places = ends.map(|p| back.apply(Point::new(p.x, p.y)));
+            let places = places.map(|p| (p.x, p.y));
+            let reading = plane.reading(&places, off, |p| Reading::length(p, off).value);
+            reading.rounded(plane.unit.sign())
+        }
+        None => n(m.length),
+    };
+    // Adding nothing makes 0 of what is 0 below the line.
+    let angle = m.angle.round().rem_euclid(360.0) + 0.0;
+    format!("{length} · {angle}°")
 }
 
 impl Dragged {
@@ -99,7 +117,7 @@ impl Dragged {
             self.modifiers.centred,
         );
         self.mark.body = Body::Shape(Shape::new(self.figure, &ends));
-        self.measured = Some(measure(ends[0], ends[1]));
+        self.ends = Some(ends);
         let (sheet, mark) = (self.sheet, self.mark.clone());
         desk.want(Effect::Show(WetShape { sheet, mark }));
     }
@@ -135,7 +153,7 @@ impl Tool for Dragged {
     }
 
     fn finished(&mut self, desk: &mut Desk) -> Next {
-        let meant = self.measured.is_some_and(|m| m.length >= LEAST);
+        let meant = self.ends.is_some_and(|[a, b]| a.distance(b) >= LEAST);
         desk.settle(self.sheet, self.mark.clone(), meant);
         Next::Ends
     }
@@ -152,7 +170,7 @@ impl Tool for Dragged {
     }
 
     fn overlay(&self, desk: &Desk) -> Option<Overlay> {
-        let words = read_out(desk, self.sheet, self.figure, &self.measured?);
+        let words = read_out(desk, self.sheet, self.figure, self.ends?);
         let at: Point<Glass> = Point::new(self.to.x, self.to.y);
         Some(Overlay::ReadOut { at, words })
     }

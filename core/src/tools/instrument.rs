@@ -3,12 +3,14 @@
 
 use std::f64::consts::{PI, TAU};
 
+use crate::edit::straight;
 use crate::geometry::frames::{Glass, Point};
 use crate::ink::InkPoint;
 use crate::ink::fit::fit;
 use crate::ink::pen::Sample;
 use crate::instruments::guide::Guide;
-use crate::instruments::instrument::{Grip, Instrument};
+use crate::instruments::instrument::{Grip, Instrument, Snaps};
+use crate::instruments::nearby::Segment;
 use crate::instruments::placed::{Lies, way};
 use crate::marks::mark::{Body, Mark};
 use crate::marks::shape::Figure;
@@ -40,6 +42,7 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         grip,
         fingers: vec![Finger::new(at)],
         free: at.modifiers.centred,
+        lines: straight::segments(desk.sheets, desk.in_view),
     }))
 }
 
@@ -234,23 +237,28 @@ struct Pulling {
     fingers: Vec<Finger>,
     /// It turns as it is turned, and snaps to nothing.
     free: bool,
+    /// Lines on the picture, when it was taken hold of.
+    lines: Vec<Segment>,
 }
 
 impl Pulling {
     /// It as the fingers have it now.
     fn pulled(&self, desk: &Desk) -> Option<Instrument> {
         let view = desk.sight.view(self.instrument.placed.on)?;
+        let snaps = Snaps {
+            free: self.free,
+            lines: &self.lines,
+        };
         let pulled = match &self.fingers[..] {
             [] => None,
             [one] => {
                 let (from, to) = (one.from, one.at);
                 let held = (&self.lies, self.grip);
-                self.instrument.pulled(held, (from, to), self.free, &view)
+                self.instrument.pulled(held, (from, to), &snaps, &view)
             }
             [one, two, ..] => {
                 let (from, to) = ([one.from, two.from], [one.at, two.at]);
-                self.instrument
-                    .carried(&self.lies, from, to, self.free, &view)
+                self.instrument.carried(&self.lies, from, to, &snaps, &view)
             }
         };
         Some(pulled?.settled(desk.sight.area))

@@ -2,7 +2,7 @@
 
 use crate::geometry::frames::{Glass, Ink, Point};
 use crate::marks::mark::{Body, Mark};
-use crate::marks::shape::{Figure, Measure, Shape, measure, next_point};
+use crate::marks::shape::{Figure, Shape, next_point};
 use crate::paint::wet::WetShape;
 use crate::sheets::step::SheetId;
 use crate::tools::desk::{Desk, Effect};
@@ -20,8 +20,8 @@ pub struct Polyline {
     mark: Mark,
     sheet: SheetId,
     points: Vec<Point<Ink>>,
-    /// Where the next point may be, and how far that is from the last.
-    next: Option<(Point<Ink>, Measure)>,
+    /// The last point, and where the next may be.
+    next: Option<[Point<Ink>; 2]>,
 }
 
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
@@ -94,7 +94,7 @@ impl Tool for Polyline {
         }
         let last = self.last();
         let next = next_point(last, Point::new(at.x, at.y), motion.modifiers.even);
-        self.next = Some((next, measure(last, next)));
+        self.next = Some([last, next]);
         self.show(desk, next);
     }
 
@@ -111,9 +111,9 @@ impl Tool for Polyline {
     }
 
     fn overlay(&self, desk: &Desk) -> Option<Overlay> {
-        let (at, measure) = self.next?;
-        let words = read_out(desk, self.sheet, Figure::Line, &measure);
-        let at = Point::new(at.x, at.y);
+        let [from, to] = self.next?;
+        let words = read_out(desk, self.sheet, Figure::Line, [from, to]);
+        let at = Point::new(to.x, to.y);
         Some(Overlay::ReadOut { at, words })
     }
 }

@@ -1,7 +1,6 @@
 //! Taking a capture: the backdrop and the marks, composed on the server, at the finest resolution
 //! there is.
 
-use bozzetto_core::aids::cover;
 use bozzetto_core::capture::name;
 use bozzetto_core::capture::{Detail, OnStage, Request, plan};
 use bozzetto_core::display::{self, DisplayList};
@@ -9,6 +8,7 @@ use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::paint;
 use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
+use bozzetto_core::stage::covered;
 use bozzetto_core::stage::pane::{self, Beside};
 use bozzetto_core::stage::sight::Sight;
 use bozzetto_core::stage::state::Stage;
@@ -202,7 +202,7 @@ pub fn compose(
     );
     list.items.extend(marks.items);
     for pane in &panes {
-        cover::paint(pane, false, &mut list);
+        covered::paint(pane, false, &mut list);
     }
     let sight = Sight {
         area: stage,

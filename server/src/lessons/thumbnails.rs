@@ -3,7 +3,6 @@
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
-use bozzetto_core::aids::cover;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::DisplayList;
 use bozzetto_core::geometry::frames::{Glass, Rect, Size};
@@ -13,7 +12,7 @@ use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::pane::Pane;
-use bozzetto_core::stage::{backdrop, pane};
+use bozzetto_core::stage::{backdrop, covered, pane};
 use sha2::{Digest, Sha256};
 
 use crate::app::App;
@@ -153,7 +152,7 @@ impl Scene<'_> {
         let marks = paint::everything(sheets, &in_view, &plan.area, crate::now() as u64);
         list.items.extend(marks.items);
         let backdrop = Some(view);
-        cover::paint(&Pane { room, backdrop }, false, &mut list);
+        covered::paint(&Pane { room, backdrop }, false, &mut list);
         Print {
             list,
             plan,

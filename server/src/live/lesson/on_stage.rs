@@ -9,8 +9,8 @@ use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
+use bozzetto_core::stage::covered;
 use bozzetto_core::stage::laid::Lay;
-use bozzetto_core::stage::pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, OnStage};
@@ -169,7 +169,7 @@ impl Lesson {
     fn uncovered(&self, stage: &Stage, mut marks: SheetMarks) -> SheetMarks {
         let panes = stage.panes(self.told.area());
         for (sheet, marks) in &mut marks {
-            marks.retain(|mark| !pane::hides(&panes, *sheet, mark));
+            marks.retain(|mark| !covered::hides(&panes, *sheet, mark));
         }
         marks
     }
@@ -197,7 +197,7 @@ impl Lesson {
         let unknown = |id: &MarkId| self.covered.contains(id);
         steps.iter().any(|step| match &step.op {
             Op::Add(mark) | Op::Replace(mark) => {
-                unknown(&mark.id) || pane::hides(&panes, step.sheet, mark)
+                unknown(&mark.id) || covered::hides(&panes, step.sheet, mark)
             }
             Op::Remove(id) => unknown(id),
             Op::Transform { marks, .. } | Op::Restyle { marks, .. } => marks.iter().any(unknown),
