@@ -125,7 +125,8 @@ export async function printed(page, n) {
 export function judged({ lines }, bands) {
   const found = bands.flatMap((from, i) => (i % 2 ? [] : [[from, bands[i + 1]]]));
   const middle = (/** @type {number[]} */ [from, to]) => (from + to) / 2;
-  const ofBand = (/** @type {number[]} */ [from, to]) => lines.filter((line) => middle(line) >= from && middle(line) < to);
+  const ofBand = (/** @type {number[]} */ [from, to]) =>
+    lines.filter((line) => middle(line) >= from && middle(line) < to);
   const alone = found.filter((band) => ofBand(band).length === 1);
   const stops = found.slice(1).map(([from], i) => (found[i][1] + from) / 2);
   const cut = lines.filter(([from, to]) => stops.some((y) => y > from + 1 && y < to));

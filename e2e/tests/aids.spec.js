@@ -116,6 +116,19 @@ test("a ring goes along with the pointer, as it is set, and can be kept to the s
   await line.fill("1000");
   await line.press("Enter");
   await expect(line).toHaveValue("40");
+  // Kept by a name it comes back after it was plain, also in another lesson; it can be forgotten.
+  await page.getByRole("button", { name: "Keep this ring by a name" }).click();
+  await page.getByRole("textbox", { name: "Name of this ring" }).fill("Far seats");
+  await page.keyboard.press("Enter");
+  const kept = page.getByRole("combobox", { name: "Kept rings" });
+  await expect(kept).toHaveValue("Far seats");
+  await page.getByRole("button", { name: "Plain" }).click();
+  await expect(kept).toHaveValue("");
+  await expect(line).toHaveValue("8");
+  await kept.selectOption("Far seats");
+  await expect(line).toHaveValue("40");
+  await page.getByRole("button", { name: "Forget “Far seats”" }).click();
+  await expect(kept).toBeDisabled();
   await page.getByRole("button", { name: "Plain" }).click();
   await page.locator("#row-ring").click();
   await expect(page.locator("#row-pages")).toBeVisible();

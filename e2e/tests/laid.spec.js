@@ -123,6 +123,18 @@ test("held, its key has the spotlight go along with what points; two fingers res
   for (let i = 1; i <= 8; i++) await touch("touchMove", [600 - 14 * i, 320], [680 + 14 * i, 320]);
   await touch("touchEnd");
   await sees(page, { x: 640, y: 560 }, PAPER);
+  // How long a countdown takes is keyed in on the screen; what cannot be counted down is said.
+  await page.keyboard.press("k");
+  const keyIn = async (/** @type {string[]} */ ...figures) => {
+    await page.locator("#clock-typed").tap();
+    for (const figure of figures) await page.locator(`#keypad-panel [data-digit="${figure}"]`).tap();
+    await page.locator("#keypad-take").tap();
+  };
+  await keyIn("1", "3", "0");
+  await expect(page.locator("#row-clocks button")).toHaveText("Countdown 1:30");
+  await keyIn("9", "9", "00", "00");
+  await expect(page.locator("#says")).toContainText("from 1 second to 24 hours");
+  await expect(page.locator("#row-clocks button")).toHaveText("Countdown 1:30");
   await context.close();
 });
 

@@ -79,6 +79,12 @@ pub fn usual_minutes() -> Vec<u32> {
     countdown::USUAL.to_vec()
 }
 
+/// Figures that are keyed in one after another, as a time.
+#[wasm_bindgen]
+pub fn keyed_length(figures: &str) -> String {
+    countdown::keyed(figures)
+}
+
 /// What is heard of countdowns.
 #[derive(Serialize, Tsify)]
 pub struct Signals {

@@ -157,3 +157,22 @@ pub fn length(typed: &str) -> Result<u64, LengthFault> {
         false => Err(LengthFault::OutOfRange),
     }
 }
+
+/// Figures that are keyed in one after another, as a time: the last two are seconds, those before minutes, and
+/// those before hours. What is no figure is left out.
+///
+/// ```
+/// use bozzetto_core::clocks::countdown::keyed;
+/// assert_eq!([keyed(""), keyed("5"), keyed("130"), keyed("10000")], ["0:00", "0:05", "1:30", "1:00:00"]);
+/// // Ninety minutes, keyed in as they are said.
+/// assert_eq!(keyed("9000"), "90:00");
+/// ```
+pub fn keyed(figures: &str) -> String {
+    let figures: String = figures.chars().filter(char::is_ascii_digit).collect();
+    let padded = format!("{figures:0>3}");
+    let (before, seconds) = padded.split_at(padded.len() - 2);
+    match before.len() {
+        0..=2 => format!("{before}:{seconds}"),
+        n => format!("{}:{}:{seconds}", &before[..n - 2], &before[n - 2..]),
+    }
+}

@@ -1,8 +1,11 @@
 //! What a presenter has set for themselves; kept by the server, and the same in every lesson.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
 use crate::aids::Aids;
+use crate::aids::ring::RingLook;
 use crate::marks::swatch::{MOST, ORIGINALS, Swatch};
 use crate::prefs::keys::Keys;
 use crate::prefs::legibility::Room;
@@ -69,7 +72,20 @@ pub struct Settings {
     pub eraser: f64,
     pub keys: Keys,
     pub aids: Aids,
+    /// Rings that are kept by a name, in the order of their names.
+    pub rings: Vec<KeptRing>,
 }
+
+/// A ring that is kept by a name.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub struct KeptRing {
+    pub name: String,
+    pub look: RingLook,
+}
+
+/// The most rings that are kept, and the longest name of one, in letters.
+pub const RINGS: (usize, usize) = (20, 30);
 
 /// The eraser's radii to choose from, in glass units.
 pub const ERASERS: [f64; 3] = [8.0, 16.0, 40.0];
@@ -85,6 +101,7 @@ impl Default for Settings {
             eraser: ERASERS[1],
             keys: Keys::default(),
             aids: Aids::default(),
+            rings: Vec::new(),
         }
     }
 }
@@ -110,6 +127,20 @@ impl Settings {
         }
         self.keys = self.keys.settled();
         self.aids = self.aids.settled();
+        self.rings = kept(std::mem::take(&mut self.rings));
         self
     }
+}
+
+/// Rings that can be kept: with names, each once. One that is kept again takes the place of the other.
+fn kept(rings: Vec<KeptRing>) -> Vec<KeptRing> {
+    let mut by_name = BTreeMap::new();
+    for KeptRing { name, look } in rings {
+        let name: String = name.trim().chars().take(RINGS.1).collect();
+        if !name.is_empty() {
+            by_name.insert(name, look.settled());
+        }
+    }
+    let rings = by_name.into_iter().take(RINGS.0);
+    rings.map(|(name, look)| KeptRing { name, look }).collect()
 }

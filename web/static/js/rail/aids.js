@@ -1,7 +1,7 @@
 // @ts-check
 // Aids that go along with what points: their keys in the panel, and how they are set.
 
-import { el, input, select } from "../page.js";
+import { button, el, icon, input, select } from "../page.js";
 import { closePanels, panel } from "../panels/panels.js";
 import { slider } from "./aids_row.js";
 
@@ -9,6 +9,9 @@ import { slider } from "./aids_row.js";
 /** @import { Hand } from "../input/hand.js" */
 /** @import { Settings } from "../settings.js" */
 /** @import { AidsRow } from "./aids_row.js" */
+
+/** Whether two look alike. @param {RingLook} a @param {RingLook} b */
+const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
 
 /** @param {Rgb} colour */
 const code = ({ r, g, b }) => `${r},${g},${b}`;
@@ -98,6 +101,50 @@ export function prepareAids({ glass, hand, settings, row, take }) {
   ];
   el("ring-filled").addEventListener("click", () => set((aids) => (ofRing(aids).filled = !ofRing(aids).filled)));
   el("ring-plain").addEventListener("click", () => set((aids) => (aids.ring = {})));
+
+  // ---- Rings that are kept by a name -----------------------------------------------------------
+
+  const [list, name, keep] = [select("ring-kept"), input("ring-name"), button("ring-keep")];
+  const rings = () => settings.now.rings ?? [];
+  /** The one that the ring is now. */
+  const kept = () => rings().find(({ look }) => same(look, looks().ring));
+  /** @param {boolean} naming */
+  function ask(naming) {
+    [list.hidden, name.hidden] = [naming, !naming];
+    if (!naming) return;
+    name.value = "";
+    name.focus();
+  }
+  list.addEventListener("change", () => {
+    const chosen = rings()[list.selectedIndex - 1];
+    if (chosen) set((aids) => (aids.ring = { ...chosen.look }));
+  });
+  keep.addEventListener("click", () => {
+    const now = kept();
+    if (now) settings.change((s) => (s.rings = rings().filter((ring) => ring.name !== now.name)));
+    else ask(!list.hidden);
+  });
+  name.addEventListener("keydown", (e) => {
+    if (e.key === "Escape") ask(false);
+    if (e.key !== "Enter" || name.value.trim() === "") return;
+    const ring = { name: name.value, look: { ...looks().ring } };
+    settings.change((s) => (s.rings = [...rings(), ring]));
+    ask(false);
+  });
+  shows.push(() => {
+    const now = kept();
+    list.replaceChildren(
+      new Option(rings().length ? "Kept" : "None kept", ""),
+      ...rings().map((r) => new Option(r.name, r.name)),
+    );
+    list.value = now?.name ?? "";
+    list.disabled = rings().length === 0;
+    const words = now ? `Forget “${now.name}”` : "Keep this ring by a name";
+    keep.title = words;
+    keep.setAttribute("aria-label", words);
+    keep.replaceChildren(icon(now ? "bookmark-minus" : "bookmark-plus"));
+  });
+
   input("aids-told").addEventListener("change", () => set((aids) => (aids.told = input("aids-told").checked)));
   const show = () => shows.forEach((one) => one());
   settings.changed(show);

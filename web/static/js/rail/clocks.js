@@ -4,6 +4,7 @@
 import { usual_minutes } from "../../glass/glass.js";
 import { button, el, input, select } from "../page.js";
 import { closePanels, panel } from "../panels/panels.js";
+import { prepareKeypad } from "./keypad.js";
 
 /** @import { ClockShown, Glass, LaidShown } from "../../glass/glass.js" */
 /** @import { AidsRow } from "./aids_row.js" */
@@ -99,6 +100,7 @@ export function prepareClocks({ glass, row, act, say }) {
     take(typed.value);
     typed.value = current()?.length ?? "";
   });
+  prepareKeypad({ take });
   const minutes = input("clock-minutes");
   minutes.addEventListener("input", () => (typed.value = `${minutes.value}:00`));
   minutes.addEventListener("change", () => take(minutes.value));
