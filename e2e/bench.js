@@ -3,6 +3,7 @@
 
 import { chromium } from "@playwright/test";
 import { benchInk } from "./bench_ink.js";
+import { benchMeasure } from "./bench_measure.js";
 import { benchStreams, FILM } from "./bench_streams.js";
 import { args, executablePath } from "./browser.js";
 import { judged, linesFound, printed } from "./pages_of_lines.js";
@@ -252,6 +253,7 @@ if (runs("text.key")) {
   await page.close();
 }
 
+await benchMeasure({ browser, base: server.base, runs, row });
 await benchInk({ browser, runs, row });
 await browser.close();
 await server.stop();

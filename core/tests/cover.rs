@@ -95,6 +95,30 @@ proptest! {
         prop_assert_eq!(serde_json::from_str::<ViewState>(&json).unwrap(), settled);
     }
 
+    /// Of a frame every pixel is blanked that shows anything of what is covered, and none that is a pixel away.
+    #[test]
+    fn every_covered_pixel_is_blanked(
+        x in 0.0..1500.0f64, y in 0.0..800.0f64, w in 5.0..900.0f64, h in 5.0..500.0f64, px in 0.0..1.0f64, py in 0.0..1.0f64,
+    ) {
+        let covers: Rect<Held> = Rect::from_size(x, y, w, h);
+        // The lower right part of the page, in a frame of half its size.
+        let shows = Rect::from_size(200.0, 100.0, 1400.0, 800.0);
+        let (wide, high) = (700.0, 400.0);
+        let (px, py) = ((px * wide).floor(), (py * high).floor());
+        let pixel: Rect<Held> = Rect::from_size(200.0 + px * 2.0, 100.0 + py * 2.0, 2.0, 2.0);
+        let blanked = covered::in_frame(&covers, &shows, (wide, high)).is_some_and(|[l, t, w, h]| {
+            px >= l && px < l + w && py >= t && py < t + h
+        });
+        let seen = pixel.inflate(-1e-6).intersection(&covers);
+        if seen.width() > 0.0 && seen.height() > 0.0 {
+            prop_assert!(blanked);
+        }
+        let near = pixel.inflate(2.0).intersection(&covers);
+        if near.is_empty() {
+            prop_assert!(!blanked);
+        }
+    }
+
     /// A mark is hidden exactly when all of it lies on what is covered, however the backdrop is seen: by its
     /// corners, and half its line's width.
     #[test]

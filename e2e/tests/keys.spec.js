@@ -234,3 +234,44 @@ test("pages that are reached from the stage open beside it", async ({ page, cont
     expect(page.url()).toBe(stage);
   }
 });
+
+test("each thing on the stage has its line in Help: found by typing, by a long press, or by ? on the thing", async ({
+  page,
+}) => {
+  await startNow(page, server.base);
+  const help = page.getByRole("dialog", { name: "Help" });
+  const shown = page.locator("#help-lines li:visible");
+  await page.keyboard.press("?");
+  await page.keyboard.type("bearing");
+  await expect(shown).toHaveText([/^Protractor/]);
+  await page.keyboard.type(" nowhere");
+  await expect(page.getByText("Nothing here has these words.")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(help).toBeHidden();
+  // What is pressed for long is not pressed.
+  const erase = await page.locator("#erase").boundingBox();
+  if (!erase) throw new Error("no eraser");
+  await page.mouse.move(erase.x + 20, erase.y + 20);
+  await page.mouse.down();
+  await expect(help).toBeVisible();
+  await page.mouse.up();
+  await expect(page.locator("#help-lines .here")).toContainText("Erase");
+  await page.getByRole("button", { name: "Close" }).click();
+  await expect(page.locator("#erase")).toHaveAttribute("aria-pressed", "false");
+  await page.locator("#aids").focus();
+  await page.keyboard.press("?");
+  await expect(page.locator("#help-lines .here")).toContainText("Aids");
+  // A key that is given anew is said by the thing itself, too.
+  await page.locator('button[data-deed="ruler"]').click();
+  await page.keyboard.press("x");
+  await expect(page.locator("#ruler")).toHaveAttribute("title", /\(X\)$/);
+  // All of the rail, all of the aids, and all that has a key.
+  const without = await page.evaluate(() => {
+    const lines = /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("#help-lines li"));
+    const known = new Set([...lines].flatMap((line) => (line.dataset.of ?? "").split(" ")));
+    const all = [...document.querySelectorAll("#rail-tools :is(button, [role=radiogroup])[id], #aids-panel button")];
+    return all.map(({ id }) => id).filter((id) => !known.has(id));
+  });
+  expect(without).toEqual(["unlock", "rail-grip"]);
+  await expect(page.locator("#help-lines button")).toHaveCount(27);
+});

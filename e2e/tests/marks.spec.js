@@ -447,10 +447,10 @@ test("keys are given anew, a taken one is refused by name; swatches that the las
 }) => {
   await startNow(page, server.base);
   await page.keyboard.press("?");
-  await page.locator('[data-deed="erase"]').click();
+  await page.locator('button[data-deed="erase"]').click();
   await page.keyboard.press("d");
   await expect(page.locator("#keys-say")).toHaveText("D is the key of “Draw” already.");
-  await page.locator('[data-deed="erase"]').click();
+  await page.locator('button[data-deed="erase"]').click();
   await page.keyboard.press("x");
   await expect(page.locator("#keys-say")).toHaveText("Kept: X.");
   await page.locator("#help-close").click();

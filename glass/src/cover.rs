@@ -2,7 +2,7 @@
 
 use bozzetto_core::aids::cover::{self, Cover};
 use bozzetto_core::aids::lines;
-use bozzetto_core::geometry::frames::{Held, Rect};
+use bozzetto_core::geometry::frames::{Held, Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::stage::covered;
 use serde::Serialize;
@@ -120,24 +120,15 @@ impl Glass {
     /// What is covered of a frame of a moving backdrop on its way to participants: x, y, width and height in
     /// its pixels, whole ones, or nothing. The frame shows the part `shows` of the backdrop.
     pub fn stream_covered(&self, id: &str, shows: &[f64], width: f64, height: f64) -> Vec<f64> {
-        let (Some(backdrop), &[x0, y0, x1, y1]) = (self.backdrop(id), shows) else {
+        let &[x0, y0, x1, y1] = shows else {
             return Vec::new();
         };
-        let Some(room) = self.room_of(backdrop.id) else {
-            return Vec::new();
-        };
-        let Some(covers) = backdrop.covered(&room, true) else {
-            return Vec::new();
-        };
-        let (w, h) = ((x1 - x0) / width, (y1 - y0) / height);
-        let left = ((covers.x0 - x0) / w).floor().clamp(0.0, width);
-        let top = ((covers.y0 - y0) / h).floor().clamp(0.0, height);
-        let right = ((covers.x1 - x0) / w).ceil().clamp(0.0, width);
-        let bottom = ((covers.y1 - y0) / h).ceil().clamp(0.0, height);
-        match right > left && bottom > top {
-            true => vec![left, top, right - left, bottom - top],
-            false => Vec::new(),
-        }
+        let shows = Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
+        let covered = self.backdrop(id).and_then(|backdrop| {
+            let covers = backdrop.covered(&self.room_of(backdrop.id)?, true)?;
+            covered::in_frame(&covers, &shows, (width, height))
+        });
+        covered.map_or(Vec::new(), Vec::from)
     }
 }
 

@@ -68,7 +68,7 @@ impl Deed {
         (Deed::Next, "Next page or backdrop", "PageDown"),
         (Deed::Pane, "The other half", "y"),
         (Deed::FullScreen, "Full screen", "z"),
-        (Deed::Help, "Keys and help", "?"),
+        (Deed::Help, "Help", "?"),
     ];
 
     /// Whether the key may come from a web page on stage, which cannot be trusted to say what was

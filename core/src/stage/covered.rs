@@ -3,7 +3,7 @@
 use crate::aids::cover::COLOUR;
 use crate::display::colour::Rgb;
 use crate::display::{Blend, DisplayList, Path};
-use crate::geometry::frames::{Glass, Rect};
+use crate::geometry::frames::{Glass, Held, Rect};
 use crate::marks::mark::Mark;
 use crate::sheets::step::SheetId;
 use crate::stage::pane::{Pane, of_backdrop};
@@ -47,6 +47,17 @@ pub fn paint_grips(pane: &Pane, list: &mut DisplayList) {
         let bar = Rect::from_size(x - w / 2.0, y - h / 2.0, w, h).intersection(&at);
         list.fill(Path::of_rect(&bar), GRIP, Blend::Over);
     }
+}
+
+/// What is covered of a frame that shows the part `shows` of a backdrop in so many pixels: x, y, width and height,
+/// out to whole pixels; `None` when nothing is.
+pub fn in_frame(covers: &Rect<Held>, shows: &Rect<Held>, size: (f64, f64)) -> Option<[f64; 4]> {
+    let (w, h) = (shows.width() / size.0, shows.height() / size.1);
+    let left = ((covers.x0 - shows.x0) / w).floor().clamp(0.0, size.0);
+    let top = ((covers.y0 - shows.y0) / h).floor().clamp(0.0, size.1);
+    let right = ((covers.x1 - shows.x0) / w).ceil().clamp(0.0, size.0);
+    let bottom = ((covers.y1 - shows.y0) / h).ceil().clamp(0.0, size.1);
+    (right > left && bottom > top).then_some([left, top, right - left, bottom - top])
 }
 
 /// Whether a mark lies beneath a cover, all of it, so that nobody sees anything of it.

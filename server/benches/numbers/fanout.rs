@@ -10,6 +10,7 @@ use bozzetto::app::App;
 use bozzetto::auth::browser::Browser;
 use bozzetto::auth::participant;
 use bozzetto::lessons::queries;
+use bozzetto_core::aids::pointing::Pointing;
 use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::{BackdropId, ChangeId, MarkId};
 use bozzetto_core::ink::{InkPoint, Points};
@@ -40,6 +41,8 @@ struct Load {
 enum What {
     /// A point of a wet stroke.
     Wet,
+    /// A place of a laser dot.
+    Laser,
     /// A frame of a picture stream, of so many bytes.
     Stream(usize),
 }
@@ -56,6 +59,11 @@ impl Load {
                 fades: false,
                 from: n as u32,
                 points: Points(vec![InkPoint::new(Point::new(100.0, 100.0), 7.0)]),
+            }),
+            What::Laser => ToServer::Point(Pointing::Laser {
+                colour: ORIGINALS[1].colour,
+                // Its number is where it is.
+                places: Points(vec![InkPoint::new(Point::new(n as f64, 100.0), 20.0)]),
             }),
             What::Stream(bytes) => ToServer::Chunk(Chunk {
                 backdrop,
@@ -85,11 +93,20 @@ struct Came {
 /// One presenter's wet stroke to as many followers over real sockets; beside a bare Axum broadcast of
 /// messages of the same size at the same rate. Both ends of all sockets are in this process.
 pub async fn fanout(followers: usize) {
+    told("fanout", followers, What::Wet).await;
+}
+
+/// The same for a laser dot.
+pub async fn aids_fanout() {
+    told("aids.fanout", 200, What::Laser).await;
+}
+
+async fn told(figure: &str, followers: usize, what: What) {
     let load = Load {
         followers,
         rate: 120,
         seconds: 10,
-        what: What::Wet,
+        what,
     };
     let ours = through_a_lesson(&load).await;
     let bare = through_a_bare_broadcast(&load).await;
@@ -103,11 +120,11 @@ pub async fn fanout(followers: usize) {
     );
     for (name, p) in [("p50", 0.5), ("p99", 0.99)] {
         let baseline = Some(percentile(&bare.delays, p));
-        let name = format!("fanout.{followers}.{name}");
+        let name = format!("{figure}.{followers}.{name}");
         row(&name, percentile(&ours.delays, p), "ms", baseline, &note);
     }
     row(
-        &format!("fanout.{followers}.memory"),
+        &format!("{figure}.{followers}.memory"),
         ours.memory,
         "KB/follower",
         Some(bare.memory),
@@ -208,6 +225,10 @@ async fn through_a_lesson(load: &Load) -> Came {
                 };
                 let n = match decode(&bytes) {
                     Some(FromServer::Wet { ink, .. }) => ink.from as usize,
+                    Some(FromServer::Point {
+                        pointing: Pointing::Laser { places, .. },
+                        ..
+                    }) => places.0[0].position().x as usize,
                     Some(FromServer::Chunk { chunk, .. }) => chunk.number as usize,
                     _ => continue,
                 };

@@ -44,6 +44,9 @@ fn main() {
                 fanout::fanout(followers).await;
             }
         }
+        if runs("aids.fanout") {
+            fanout::aids_fanout().await;
+        }
         if runs("stream.fanout.100") {
             fanout::stream_fanout().await;
         }

@@ -398,7 +398,7 @@ const deeds = {
   previous: () => order.step(-1),
   next: () => order.step(1),
   "full-screen": fullScreen,
-  help: () => help.open(),
+  help: () => help.open(document.activeElement),
 };
 const pressed = listenToKeys({
   glass,

@@ -1,12 +1,23 @@
 // @ts-check
-// The sheet that shows the stage's keys and gives others.
+// Help: a line for each thing on the stage, found by typing or from the thing itself, with its key, which can be
+// given anew.
 
 import { named } from "../input/keys.js";
-import { el } from "../page.js";
+import { el, input } from "../page.js";
 import { closePanels } from "./panels.js";
 
 /** @import { Deed, Glass } from "../../glass/glass.js" */
 /** @import { Settings } from "../settings.js" */
+
+/** A press that lasts so long asks what a thing is, in milliseconds, unless it moves farther than so many pixels. */
+const LONG = 700;
+const STILL = 8;
+
+/** @param {Event} e */
+function nothing(e) {
+  e.preventDefault();
+  e.stopPropagation();
+}
 
 export class HelpSheet {
   /**
@@ -17,6 +28,7 @@ export class HelpSheet {
     this.glass = glass;
     this.settings = settings;
     this.sheet = /** @type {HTMLDialogElement} */ (el("help"));
+    this.lines = /** @type {HTMLElement[]} */ ([...el("help-lines").children]);
     /** The deed that waits for its new key. @type {Deed | null} */
     this.waiting = null;
     el("help-close").addEventListener("click", () => this.sheet.close());
@@ -26,15 +38,45 @@ export class HelpSheet {
       this.fill();
       this.says("All keys are as they were at first.");
     });
+    el("help-find").addEventListener("input", () => this.find());
     this.sheet.addEventListener("keydown", (e) => this.give(e));
     this.sheet.addEventListener("close", () => (this.waiting = null));
+    settings.changed(() => this.fill());
+    this.fill();
+    this.listen();
   }
 
-  open() {
+  /** Opens it, at the line of something if that has one. @param {Element | null} [of] */
+  open(of = null) {
     closePanels();
-    this.fill();
+    input("help-find").value = "";
+    this.find();
     this.says("");
-    this.sheet.showModal();
+    if (!this.sheet.open) this.sheet.showModal();
+    const line = this.lineOf(of);
+    for (const one of this.lines) one.classList.toggle("here", one === line);
+    if (!line) return;
+    line.scrollIntoView({ block: "center" });
+    line.tabIndex = -1;
+    /** @type {HTMLElement} */ (line.querySelector("button") ?? line).focus({ preventScroll: true });
+  }
+
+  /** The line about a control, or about what it is in. @param {Element | null} of @returns {HTMLElement | undefined} */
+  lineOf(of) {
+    const thing = of?.closest("[id]");
+    if (!thing) return undefined;
+    const line = this.lines.find((one) => (one.dataset.of ?? "").split(" ").includes(thing.id));
+    return line ?? this.lineOf(thing.parentElement);
+  }
+
+  /** Shows the lines that have all words that were typed. */
+  find() {
+    const words = input("help-find").value.toLowerCase().split(/\s+/);
+    for (const line of this.lines) {
+      const said = (line.textContent ?? "").toLowerCase();
+      line.hidden = !words.every((word) => said.includes(word));
+    }
+    el("help-none").hidden = this.lines.some((line) => !line.hidden);
   }
 
   /** @param {string} text */
@@ -42,25 +84,31 @@ export class HelpSheet {
     el("keys-say").textContent = text;
   }
 
+  /** Shows which keys there are, in the lines and in what the things say of themselves. */
   fill() {
-    el("deeds").replaceChildren(
-      ...this.glass.keys().map(({ deed, words, key }) => {
-        const row = document.createElement("li");
-        const give = document.createElement("button");
+    for (const { deed, words, key } of this.glass.keys()) {
+      const line = this.lines.find((one) => one.dataset.deed === deed);
+      if (!line) continue;
+      const shown = this.glass.key_shown(key);
+      for (const id of (line.dataset.of ?? "").split(" ")) {
+        const thing = document.getElementById(id);
+        if (thing?.title) thing.title = `${thing.title.replace(/ \([^()]*\)$/, "")}${shown && ` (${shown})`}`;
+      }
+      let give = line.querySelector("button");
+      if (!give) {
+        give = document.createElement("button");
         give.className = "key";
-        give.dataset.deed = deed;
-        give.textContent = this.waiting === deed ? "Press a key…" : this.glass.key_shown(key);
-        give.setAttribute("aria-label", `${words}: ${this.glass.key_shown(key)}. Give it another key`);
         give.addEventListener("click", () => {
           this.waiting = deed;
           this.fill();
-          /** @type {HTMLElement | null} */ (el("deeds").querySelector(`[data-deed="${deed}"]`))?.focus();
           this.says(`Press the key for “${words}”; Esc leaves it as it is.`);
         });
-        row.append(words, give);
-        return row;
-      }),
-    );
+        line.append(give);
+      }
+      give.dataset.deed = deed;
+      give.textContent = this.waiting === deed ? "Press a key…" : shown || "No key";
+      give.setAttribute("aria-label", `${words}: ${shown || "no key"}. Give it another key`);
+    }
   }
 
   /** @param {KeyboardEvent} e */
@@ -77,6 +125,27 @@ export class HelpSheet {
       if (!fault) this.settings.hasChanged();
     }
     this.fill();
-    /** @type {HTMLElement | null} */ (el("deeds").querySelector(`[data-deed="${deed}"]`))?.focus();
+  }
+
+  /** A long press on something opens its line, and presses it not. */
+  listen() {
+    /** @type {number | undefined} */
+    let timer;
+    let [x, y] = [0, 0];
+    const stop = () => clearTimeout(timer);
+    addEventListener("pointerdown", (e) => {
+      stop();
+      const thing = e.target instanceof Element ? e.target.closest("button, a") : null;
+      if (!thing || this.sheet.open || !this.lineOf(thing)) return;
+      [x, y] = [e.clientX, e.clientY];
+      timer = window.setTimeout(() => {
+        addEventListener("click", nothing, { capture: true });
+        const over = () => setTimeout(() => removeEventListener("click", nothing, { capture: true }));
+        addEventListener("pointerup", over, { once: true });
+        this.open(thing);
+      }, LONG);
+    });
+    addEventListener("pointermove", (e) => Math.hypot(e.clientX - x, e.clientY - y) > STILL && stop());
+    for (const end of ["pointerup", "pointercancel"]) addEventListener(end, stop);
   }
 }
