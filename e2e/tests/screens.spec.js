@@ -138,6 +138,15 @@ test("every control of the rail and the row is in reach, at every edge and size,
         await page.keyboard.press("r");
         await page.keyboard.press("m");
         await expect(page.locator("#measure-set")).toBeVisible();
+        // What is read is long.
+        for (const [x, y] of [
+          [600, 400],
+          [900, 400],
+          [900, 600],
+          [600, 400],
+        ])
+          await page.mouse.click(x, y);
+        await expect(page.locator("#measure-reads")).toContainText("²");
       },
     ],
     [

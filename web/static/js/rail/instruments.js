@@ -149,7 +149,10 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
     const { measuring } = now;
     if (measuring) {
       const words = measuring.readings.join(" · ") || "Tap two places or more";
-      if (el("measure-reads").textContent !== words) el("measure-reads").textContent = words;
+      if (el("measure-reads").textContent !== words) {
+        el("measure-reads").textContent = words;
+        el("measure-reads").title = words;
+      }
       // Four places may be the corners of a rectangle that is seen at an angle.
       const four = measuring.places === 4;
       el("scale-of").textContent = four ? "A rectangle of" : measuring.places > 1 ? "That is" : "The width is";
