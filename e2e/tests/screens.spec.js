@@ -138,15 +138,17 @@ test("every control of the rail and the row is in reach, at every edge and size,
         await page.keyboard.press("r");
         await page.keyboard.press("m");
         await expect(page.locator("#measure-set")).toBeVisible();
-        // What is read is long.
+        // What is read is long, and four places may be a known rectangle's corners.
         for (const [x, y] of [
           [600, 400],
           [900, 400],
           [900, 600],
+          [600, 600],
           [600, 400],
         ])
           await page.mouse.click(x, y);
         await expect(page.locator("#measure-reads")).toContainText("²");
+        await expect(page.locator("#scale-across")).toBeVisible();
       },
     ],
     [
