@@ -30,6 +30,11 @@ fn covered_at<'a>(desk: &Desk<'a>, at: Point<Glass>) -> Option<&'a Pane<'a>> {
     desk.sight.panes.iter().find(on)
 }
 
+/// Whether there is a cover at a place.
+pub fn is_on(desk: &Desk, at: Point<Glass>) -> bool {
+    covered_at(desk, at).is_some()
+}
+
 /// What is begun on a cover; `None` beside it, and for what points.
 pub fn begin(desk: &Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     if !desk.in_hand.touching && matches!(desk.in_hand.tool, Kind::Laser | Kind::Spotlight) {

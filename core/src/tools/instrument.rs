@@ -17,6 +17,7 @@ use crate::marks::shape::Figure;
 use crate::paint::wet::WetShape;
 use crate::sheets::step::SheetId;
 use crate::stage::laid::Lay;
+use crate::tools::cover;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::figure;
 use crate::tools::in_hand::Kind;
@@ -28,6 +29,7 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     let draws = !desk.in_hand.touching && matches!(desk.in_hand.tool, Kind::Pen | Kind::Shape);
     if draws
         && !at.eraser_end
+        && !cover::is_on(desk, at.at())
         && let Some((guide, middle)) = guide_at(desk, at.at())
     {
         return ruled(desk, at, guide, middle);
