@@ -8,7 +8,7 @@ use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::shape::{Figure, Shape};
 use bozzetto_core::sheets::step::SheetId;
-use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, Page, ViewState};
 use bozzetto_core::stage::covered;
 use bozzetto_core::stage::grain::Grain;
 use bozzetto_core::stage::pane::Pane;
@@ -138,6 +138,27 @@ proptest! {
         prop_assert!(near || hidden != out, "{:?} {:?}", bounds, covers);
         let elsewhere = covered::hides(&panes, SheetId::of_page(BackdropId(3), 1), &mark);
         prop_assert!(!elsewhere && !covered::hides(&panes, SheetId::Glass, &mark));
+    }
+}
+
+/// Of what participants' browsers play by themselves, and of a page whose frames may lag behind, they get all or
+/// nothing; of what is held, what is not covered.
+#[test]
+fn a_film_and_a_page_are_covered_whole() {
+    let room = Rect::<Glass>::from_size(0.0, 0.0, 1920.0, 1080.0);
+    let half = Rect::from_size(0.0, 450.0, 1600.0, 450.0);
+    let mut view = picture(vec![Cover::over(0, half, Vec::new())]);
+    assert_eq!(view.covered(&room, true), Some(half));
+    let page = BackdropKind::Page(Page::Address("http://harbour.example/".to_owned()));
+    let (duration, frame) = (8.0, 0.04);
+    for kind in [page, BackdropKind::Video { duration, frame }] {
+        view.kind = kind;
+        view.seen.frozen = None;
+        assert_eq!(view.covered(&room, false), Some(half));
+        assert_eq!(view.covered(&room, true), Some(view.shown(&room)));
+        let (picture, shows) = (7, whole());
+        view.seen.frozen = Some(Frozen { picture, shows });
+        assert_eq!(view.covered(&room, true), Some(half));
     }
 }
 

@@ -279,12 +279,17 @@ impl BackdropView {
         }
     }
 
-    /// What of it is covered in its pane. For participants, with `theirs`, a film is covered whole or not at
-    /// all: their browsers play it by themselves.
+    /// What of it is covered in its pane. For participants, with `theirs`, a film and a web page are covered
+    /// whole or not at all, unless they are held: their browsers play the film by themselves, and a frame of a
+    /// page may be from before it was scrolled.
     pub fn covered(&self, room: &Rect<Glass>, theirs: bool) -> Option<Rect<Held>> {
         let cover = self.seen.cover().filter(|cover| !cover.away)?;
         match self.kind {
-            BackdropKind::Video { .. } if theirs => Some(self.shown(room)),
+            BackdropKind::Video { .. } | BackdropKind::Page(_)
+                if theirs && self.seen.frozen.is_none() =>
+            {
+                Some(self.shown(room))
+            }
             _ => Some(cover.covers),
         }
     }

@@ -141,7 +141,7 @@ export class HelpSheet {
       timer = window.setTimeout(() => {
         addEventListener("click", nothing, { capture: true });
         const over = () => setTimeout(() => removeEventListener("click", nothing, { capture: true }));
-        addEventListener("pointerup", over, { once: true });
+        for (const end of ["pointerup", "pointercancel"]) addEventListener(end, over, { once: true });
         this.open(thing);
       }, LONG);
     });

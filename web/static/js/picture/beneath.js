@@ -9,6 +9,8 @@ const RUNNING = 4;
 
 /** How long a cover has to lie still before another picture is fetched, in milliseconds. */
 const PULLED = 120;
+/** When a picture is asked for again that could not be had, in milliseconds. */
+const AGAIN = 1000;
 
 /** One backdrop's elements: what it shows by itself, and over that the picture that it is held at. */
 class Holder {
@@ -198,7 +200,10 @@ export class Beneath {
         this.changed();
       });
       image.addEventListener("error", () => {
-        if (holder.awaited === address) holder.awaited = "";
+        if (holder.awaited !== address) return;
+        // Something else was covered at that moment, or the line is down: what is wanted then is asked for again.
+        holder.awaited = "";
+        setTimeout(() => this.show(), AGAIN);
       });
       image.src = address;
     }, PULLED);

@@ -52,9 +52,10 @@ export function prepareCover({ glass, beneath, row, act }) {
     if (!now) return;
     button("cover-back").disabled = now.all;
     button("cover-all").disabled = now.all;
-    const film = beneath.active?.kind === "video";
-    const words = film
-      ? "Participants see nothing of the film"
+    const pane = beneath.active;
+    const whole = pane?.frozen === null && (pane.kind === "video" || pane.kind === "page");
+    const words = whole
+      ? `Participants see nothing of the ${pane.kind === "video" ? "film" : "page"}`
       : now.lines > 0
         ? `${now.covered} of ${now.lines} lines covered`
         : "No lines found: equal steps";
