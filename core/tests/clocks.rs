@@ -2,6 +2,7 @@
 
 use bozzetto_core::clocks::countdown::{Countdown, FLASHES, Stage};
 use bozzetto_core::clocks::face::Place;
+use bozzetto_core::clocks::server_clock::ServerClock;
 use bozzetto_core::clocks::stopwatch::Stopwatch;
 use bozzetto_core::clocks::{Clock, LONGEST, Measures, Press, Runs};
 use bozzetto_core::display::{DisplayList, Item};
@@ -99,6 +100,29 @@ proptest! {
             prop_assert_eq!(s.best, s.split == least && least < most);
             prop_assert_eq!(s.worst, s.split == most && least < most);
         }
+    }
+}
+
+/// Messages are late by what they will, and the machine's clock is set anew: the server's is known to within
+/// the least delay of the last fifteen.
+#[test]
+fn the_servers_clock_is_known() {
+    let told = |server: u64, ahead: f64, late: f64| (server, server as f64 - ahead + late);
+    let mut clock = ServerClock::default();
+    let mut at = START;
+    for (ahead, delays) in [
+        (4_000.0, [900.0, 40.0, 3.0, 250.0, 80.0]),
+        (-7_000_000.0, [5.0, 600.0, 9.0, 30.0, 400.0]),
+        (0.0, [1.0, 2.0, 700.0, 50.0, 8.0]),
+    ] {
+        for late in delays.into_iter().cycle().take(15) {
+            let (now, here) = told(at, ahead, late);
+            clock.heard(now, here);
+            at += 2000;
+        }
+        let off = at as f64 - clock.at(at as f64 - ahead) as f64;
+        let least = delays.into_iter().fold(f64::MAX, f64::min);
+        assert!((off - least).abs() <= 1.0, "{off} late, at least {least}");
     }
 }
 

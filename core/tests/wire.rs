@@ -448,7 +448,7 @@ fn from_server() -> Vec<FromServer> {
         FromServer::Came(person),
         FromServer::Left(PersonId(2)),
         FromServer::LeftOut(3),
-        FromServer::Beat,
+        FromServer::Beat(1_800_000_000_000),
         FromServer::Settings("{}".to_owned()),
     ];
     all.extend(pointings().map(point));

@@ -188,19 +188,22 @@ test("a countdown is the same on three screens, across a restart, warns, ends an
       const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("laid"));
       const context = canvas.getContext("2d");
       if (!context) throw new Error("no canvas");
-      // The bar at the foot of the face: what is left of it grows shorter, and is gone in the end.
       /** @returns {string} */
       const face = () => {
-        const { data } = context.getImageData(0, 0, canvas.width, Math.round(canvas.height / 4));
+        const [w, h] = [Math.round(canvas.width / 4), Math.round(canvas.height / 4)];
+        const { data } = context.getImageData(canvas.width - w, 0, w, h);
         let sum = 0;
         for (let i = 0; i < data.length; i += 4) sum = (sum * 31 + data[i] + data[i + 1] * 3 + data[i + 2] * 7) % 1e9;
         return `${sum}`;
       };
-      const was = face();
-      return new Promise((/** @type {(v: number) => void} */ resolve) => {
-        const look = () => (face() !== was ? resolve(Date.now()) : requestAnimationFrame(look));
-        look();
-      });
+      // A busy machine paints a second too late, never too early: the earliest of five is the clock's.
+      /** @type {number[]} */
+      const changed = [];
+      for (let was = face(); changed.length < 5; was = face()) {
+        while (face() === was) await new Promise(requestAnimationFrame);
+        changed.push(Date.now() - 1000 * changed.length);
+      }
+      return Math.min(...changed);
     }),
   );
   const moments = await Promise.all(ends);

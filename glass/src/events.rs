@@ -246,7 +246,7 @@ impl Glass {
             FromServer::People(people) => events.push(Heard::People { people }),
             FromServer::Came(person) => events.push(Heard::Came { person }),
             FromServer::Left(id) => events.push(Heard::Left { id: id.0 }),
-            FromServer::Beat => {}
+            FromServer::Beat(now) => self.session.clock.heard(now, crate::clock::machine()),
             FromServer::Settings(json) => events.push(Heard::Settings { json }),
             FromServer::LeftOut(count) => events.push(Heard::LeftOut { count }),
             FromServer::TakeAways(items) => events.push(Heard::TakeAways { items }),
@@ -298,7 +298,9 @@ impl Glass {
 
     fn welcome(&mut self, welcome: Welcome, events: &mut Vec<Heard>) {
         self.post.connect(true);
-        self.session.clock_ahead = welcome.now as f64 - crate::clock::machine();
+        self.session
+            .clock
+            .heard(welcome.now, crate::clock::machine());
         self.session.author = Some(welcome.author);
         self.session.resume = Some((welcome.epoch, welcome.seq));
         events.push(Heard::Welcome {

@@ -37,6 +37,6 @@ impl Glass {
 
     /// The server's clock as far as it is known here.
     pub(crate) fn now(&self) -> u64 {
-        (crate::clock::machine() + self.session.clock_ahead).max(0.0) as u64
+        self.session.clock.at(crate::clock::machine())
     }
 }

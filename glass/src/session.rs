@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use bozzetto_core::clocks::server_clock::ServerClock;
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId, IdMaker};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::wire::Hello;
@@ -14,8 +15,7 @@ pub(crate) struct Session {
     pub(crate) resume: Option<(u64, u64)>,
     /// Own changes that are in order, but that the server's disk did not take: to be sent again.
     pub(crate) unkept: BTreeMap<ChangeId, Intent>,
-    /// How many milliseconds the server's clock is ahead of this machine's.
-    pub(crate) clock_ahead: f64,
+    pub(crate) clock: ServerClock,
 }
 
 impl Session {
@@ -25,7 +25,7 @@ impl Session {
             author,
             resume: None,
             unkept: BTreeMap::new(),
-            clock_ahead: 0.0,
+            clock: ServerClock::default(),
         }
     }
 

@@ -5,6 +5,7 @@
 
 pub mod countdown;
 pub mod face;
+pub mod server_clock;
 pub mod stopwatch;
 
 use serde::{Deserialize, Serialize};

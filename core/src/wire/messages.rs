@@ -190,8 +190,9 @@ pub enum FromServer {
     Left(PersonId),
     /// To presenters: so many marks were left out, since there is too much to draw in them.
     LeftOut(u32),
-    /// Nothing, every [`BEAT`] milliseconds: the line is alive.
-    Beat,
+    /// Every [`BEAT`] milliseconds: the line is alive, and this is the server's clock, in milliseconds
+    /// since 1970.
+    Beat(u64),
     /// To presenters: their settings are like this now, as JSON.
     Settings(String),
     /// What somebody points with, at this moment.

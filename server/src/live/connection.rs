@@ -195,7 +195,6 @@ impl Line<'_> {
             return Goes::Alone;
         }
         let mut beat = tokio::time::interval(BEAT);
-        let beaten = Bytes::from(encode(&FromServer::Beat));
         let mut ping = tokio::time::interval(PING);
         let mut look = tokio::time::interval(LOOK);
         let mut sessions = self.app.sessions.subscribe();
@@ -219,7 +218,9 @@ impl Line<'_> {
                     Said::Message(bytes) => Message::Binary(bytes),
                     Said::Goodbye(why) => goodbye(why),
                 },
-                _ = beat.tick() => Message::Binary(beaten.clone()),
+                _ = beat.tick() => {
+                    Message::Binary(encode(&FromServer::Beat(crate::now() as u64)).into())
+                }
                 _ = ping.tick() => Message::Ping(Bytes::new()),
                 _ = look.tick() => match self.may_stay(seat).await {
                     true => continue,

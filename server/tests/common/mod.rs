@@ -305,7 +305,7 @@ impl Browser {
                 .unwrap();
             if let Message::Binary(bytes) = message {
                 match decode(&bytes).unwrap() {
-                    FromServer::Beat | FromServer::Settings(_) => continue,
+                    FromServer::Beat(_) | FromServer::Settings(_) => continue,
                     message => return message,
                 }
             }
