@@ -2,7 +2,8 @@
 
 use std::f64::consts::{PI, TAU};
 
-use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
+use bozzetto_core::aids::region::{Form, Region};
+use bozzetto_core::aids::spotlight::Spotlight;
 use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::{Clock, Measures, Runs};
 use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Rect, Size};
@@ -320,7 +321,7 @@ proptest! {
         for said in measuring.clone().settled().readings(Known::default()) {
             prop_assert!(!said.contains("inf"), "{}", said);
         }
-        let light = Light { form: Form::Loop(vec![(v, v); 9]), at: Point::new(v, v), half: (v, v) };
+        let light = Region { form: Form::Loop(vec![(v, v); 9]), at: Point::new(v, v), half: (v, v) };
         let runs = Runs::Stands { passed: u64::MAX };
         // What is kept as JSON is read as it was: that has no numbers that are none.
         for sent in [

@@ -1,8 +1,10 @@
 //! What lies over the picture: what a spotlight lights, and what a hand does with it.
 
-use bozzetto_core::aids::spotlight::{DIMNESS, Form, HALVES, Hold, Light, MOST, Spotlight};
+use bozzetto_core::aids::magnifier::{Magnifier, TIMES};
+use bozzetto_core::aids::region::{Form, HALVES, Hold, Region};
+use bozzetto_core::aids::spotlight::{DIMNESS, MOST, Spotlight};
 use bozzetto_core::display::{DisplayList, Item, Path, Verb};
-use bozzetto_core::geometry::frames::{Glass, Point, Size};
+use bozzetto_core::geometry::frames::{Glass, Point, Rect, Size};
 use bozzetto_core::stage::laid::Lay;
 use geo::{Contains, Coord, LineString, Polygon};
 use proptest::prelude::*;
@@ -43,7 +45,7 @@ fn is_dark(items: &[Item], at: Point<Glass>) -> bool {
 }
 
 /// How far out a place is, 1 on the edge, by the equation of the form.
-fn out(light: &Light, at: Point<Glass>) -> f64 {
+fn out(light: &Region, at: Point<Glass>) -> f64 {
     let (x, y) = (
         (at.x - light.at.x) / light.half.0,
         (at.y - light.at.y) / light.half.1,
@@ -54,7 +56,7 @@ fn out(light: &Light, at: Point<Glass>) -> f64 {
     }
 }
 
-fn light() -> impl Strategy<Value = Light> {
+fn light() -> impl Strategy<Value = Region> {
     let form = prop_oneof![Just(Form::Oval), Just(Form::Circle), Just(Form::Box)];
     (
         form,
@@ -65,7 +67,7 @@ fn light() -> impl Strategy<Value = Light> {
     )
         .prop_map(|(form, x, y, w, h)| {
             let circle = matches!(form, Form::Circle);
-            Light {
+            Region {
                 form,
                 at: Point::new(x, y),
                 half: (w, if circle { w } else { h }),
@@ -97,7 +99,7 @@ proptest! {
     #[test]
     fn an_edge_stays_under_the_hand(light in light(), turn in 0..4u32, by in -15.0..300.0f64) {
         let (cos, sin) = [(1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0)][turn as usize];
-        let edge = |l: &Light| Point::new(l.at.x + cos * l.half.0, l.at.y + sin * l.half.1);
+        let edge = |l: &Region| Point::new(l.at.x + cos * l.half.0, l.at.y + sin * l.half.1);
         let from = edge(&light);
         let to = Point::new(from.x + cos * by, from.y + sin * by);
         let hold = light.hold(from);
@@ -111,13 +113,43 @@ proptest! {
         prop_assert_eq!(light.hold(light.at), Some(Hold::Whole));
     }
 
+    /// Whatever was sent, and however it is pulled and set apart: the magnifier shows a part of the picture, the
+    /// middle of that in its own middle, and its knob can be reached.
+    #[test]
+    fn a_magnifier_shows_a_part_of_the_picture(
+        lens in light(),
+        v in prop_oneof![Just(f64::NAN), Just(f64::INFINITY), -1e4..1e4f64],
+        to in (-500.0..2500.0f64, -500.0..1500.0f64),
+        apart in any::<bool>(),
+    ) {
+        let sent = Magnifier { lens, times: v, shows: v.is_finite().then(|| Point::new(v, -v)), ..Magnifier::default() };
+        let settled = |m: Magnifier| match Lay::Magnifier(m).settled(area()) {
+            Lay::Magnifier(m) => m,
+            other => panic!("{other:?}"),
+        };
+        let sent = settled(sent).apart(apart, area());
+        let knob = sent.knob(area());
+        let held = sent.hold(knob, area()).unwrap();
+        let m = settled(sent.pulled(held, knob, Point::new(to.0, to.1)));
+        let picture = Rect::of_size(area());
+        prop_assert!(picture.contains(m.middle()) && picture.inflate(1e-6).contains(m.lens.at));
+        prop_assert!((TIMES.0..=TIMES.1).contains(&m.times));
+        prop_assert!(m.enlarges().apply(m.middle()).distance(m.lens.at) < 1e-6);
+        let edge = Point::new(m.part_bounds().x1, m.middle().y);
+        prop_assert!((m.enlarges().apply(edge).x - m.lens.at.x - m.lens.half.0).abs() < 1e-6);
+        prop_assert_eq!(m.shows.is_some(), apart);
+        prop_assert!(picture.contains(m.knob(area())) || m.lens.half.0 > 500.0);
+        // Over what it shows again, it lies there.
+        prop_assert!(m.apart(false, area()).lens.at.distance(m.middle()) < 1e-6);
+    }
+
     /// Whatever was sent: at least one light, and not too many, each with its middle on the picture.
     #[test]
     fn a_spotlight_is_within_what_it_may_be(
         n in 0..12usize,
         v in prop_oneof![Just(f64::NAN), Just(f64::INFINITY), -1e9..1e9f64],
     ) {
-        let wild = Light { form: Form::Loop(vec![(v, v); 900]), at: Point::new(v, -v), half: (v, v) };
+        let wild = Region { form: Form::Loop(vec![(v, v); 900]), at: Point::new(v, -v), half: (v, v) };
         let sent = Spotlight { lights: vec![wild; n], dimness: v, ..Spotlight::default() };
         let Lay::Spotlight(s) = Lay::Spotlight(sent).settled(area()) else { panic!() };
         prop_assert!((1..=MOST).contains(&s.lights.len()));
@@ -148,7 +180,7 @@ proptest! {
             line.reverse();
         }
         let points: Vec<Point<Glass>> = line.iter().map(|&(x, y)| Point::new(x, y)).collect();
-        let light = Light::enclosed(&points).unwrap();
+        let light = Region::enclosed(&points).unwrap();
         let ring: Vec<Coord> = (0..24).map(|n| corner(n).into()).collect();
         let reference = Polygon::new(LineString(ring), Vec::new());
         let edge = |x: f64, y: f64| {
@@ -159,7 +191,7 @@ proptest! {
         for (x, y) in places {
             if edge(x, y) > 0.5 {
                 let inside = reference.contains(&geo::Point::new(x, y));
-                prop_assert_eq!(light.lights(Point::new(x, y)), inside, "{} {}", x, y);
+                prop_assert_eq!(light.has(Point::new(x, y)), inside, "{} {}", x, y);
             }
         }
     }
@@ -175,7 +207,7 @@ fn a_loop_that_was_drawn_twice_has_no_hole() {
             Point::new(500.0 + r * angle.cos(), 400.0 + r * angle.sin())
         })
         .collect();
-    let light = Light::enclosed(&line).unwrap();
+    let light = Region::enclosed(&line).unwrap();
     let spotlight = Spotlight {
         lights: vec![light],
         away: false,

@@ -3,10 +3,12 @@
 
 use std::collections::BTreeSet;
 
+use bozzetto_core::aids::magnifier::Magnifier;
 use bozzetto_core::aids::pointing::Pointing;
+use bozzetto_core::aids::region::{Form, Region};
 use bozzetto_core::edit::select::{Pull, everything};
 use bozzetto_core::edit::selection::Selection;
-use bozzetto_core::geometry::frames::{Point, Size};
+use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
 use bozzetto_core::geometry::grip::Grip;
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, IdMaker, MarkId};
 use bozzetto_core::ink::pen::{Device, Sample};
@@ -104,6 +106,7 @@ impl Stage {
             author: AuthorId(1),
             ids: &mut self.ids,
             scale: 1.0,
+            through: Map::coincident(),
             effects: Vec::new(),
         };
         let result = doing(&mut self.router, &mut desk);
@@ -145,6 +148,7 @@ impl Stage {
             id,
             device,
             sample,
+            through: Map::coincident(),
             modifiers: Modifiers::default(),
             eraser_end: false,
             by_keys: false,
@@ -155,6 +159,7 @@ impl Stage {
             device,
             modifiers: Modifiers::default(),
             samples: &[sample],
+            through: Map::coincident(),
             ahead: &[],
         };
         self.at_desk(|router, desk| {
@@ -257,6 +262,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
         Just(Kind::Text),
         Just(Kind::Laser),
         Just(Kind::Spotlight),
+        Just(Kind::Magnifier),
         Just(Kind::Measure),
     ];
     let touching = prop::bool::weighted(0.1);
@@ -272,7 +278,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
             sign,
             ring: sign % 2 == 0,
             ripples: sign % 3 == 0,
-            follows: sign == 1,
+            follows: (sign == 1).then_some(Kind::Spotlight),
             locked: false,
         },
     )
@@ -376,6 +382,81 @@ proptest! {
         }
         prop_assert_eq!(both.on(LEFT), alone[0].on(LEFT));
         prop_assert_eq!(both.on(RIGHT), alone[1].on(RIGHT));
+    }
+}
+
+/// A lens over the middle of the stage, that shows a part of the left half.
+fn lens(times: f64, at: (f64, f64)) -> Magnifier {
+    let magnifier = Magnifier {
+        lens: Region {
+            form: Form::Box,
+            at: Point::new(960.0, 540.0),
+            half: (700.0, 500.0),
+        },
+        shows: Some(Point::new(at.0, at.1)),
+        times,
+        away: false,
+        told: true,
+    };
+    magnifier.settled(Size::glass(16.0, 9.0))
+}
+
+proptest! {
+    /// Through a lens a hand draws what it draws without one: as exactly, smaller, and where the lens shows it.
+    #[test]
+    fn a_lens_leads_the_hand(
+        in_hand in in_hand(),
+        line in prop::collection::vec((300.0..900.0f64, 100.0..980.0f64), 2..30),
+        times in 2.0..8.0f64,
+        at in (380.0..560.0f64, 0.0..1080.0f64),
+    ) {
+        prop_assume!(matches!(in_hand.tool, Kind::Pen | Kind::Shape | Kind::Stamp) && !in_hand.touching);
+        let mut stages = [Stage::new(in_hand), Stage::new(in_hand)];
+        let lens = lens(times, at);
+        stages[1].laid.magnifier = Some(lens.clone());
+        for stage in &mut stages {
+            let first = down(1, Device::Pen, line[0], 0.0);
+            stage.take(&first);
+            for (n, at) in line.iter().enumerate().skip(1) {
+                let t = first.t + 8.0 * n as f64;
+                stage.take(&Event { what: What::Move, at: *at, t, ..first.clone() });
+            }
+            stage.let_go(What::Up);
+        }
+        let [without, with] = stages.map(|stage| stage.on(LEFT));
+        prop_assert_eq!(with.len(), without.len());
+        let back = lens.enlarges().inverse().unwrap();
+        for (with, without) in with.iter().zip(&without) {
+            prop_assert_eq!(&with.body, &without.body);
+            let (seen, drawn) = (with.bounds(), without.bounds());
+            let there = back.apply_rect(&Rect::from_corners(
+                Point::new(drawn.x0, drawn.y0),
+                Point::new(drawn.x1, drawn.y1),
+            ));
+            let off = (seen.x0 - there.x0).abs() + (seen.y1 - there.y1).abs();
+            prop_assert!(off < 0.02, "{seen:?} instead of {there:?}");
+        }
+    }
+
+    /// What is erased through a lens is what the hand passes over there, and nothing beneath the hand.
+    #[test]
+    fn a_lens_leads_the_eraser(row in 0..5usize, times in 2.0..8.0f64) {
+        let eraser = InHand { tool: Kind::Erase, ..InHand::default() };
+        let mut stage = drawn_on(eraser);
+        let shown = (450.0, 150.0 + 190.0 * row as f64);
+        stage.laid.magnifier = Some(lens(times, shown));
+        let before = stage.on(LEFT).len();
+        let tap = down(1, Device::Mouse, (960.0, 540.0), 1e4);
+        stage.take(&tap);
+        stage.take(&then(&tap, What::Up, (960.0, 540.0)));
+        let left = stage.on(LEFT);
+        prop_assert!(left.len() > before, "one line is in two");
+        let gap = |m: &Mark| m.bounds().y0 < shown.1 && shown.1 < m.bounds().y1;
+        let ends: f64 = left.iter().filter(|m| gap(m)).map(|m| m.bounds().width()).sum();
+        // As wide a gap as the eraser is through the lens.
+        let eraser = 2.0 * stage.settings.eraser / times;
+        prop_assert!((700.0 - ends - eraser).abs() < 14.0, "{ends}, {eraser}");
+        prop_assert_eq!(stage.on(RIGHT).len(), 5);
     }
 }
 

@@ -8,10 +8,12 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use bozzetto_core::aids::laser::LaserLook;
+use bozzetto_core::aids::magnifier::Magnifier;
 use bozzetto_core::aids::pointing::Pointing;
+use bozzetto_core::aids::region::{Form, Region};
 use bozzetto_core::aids::ring::RingLook;
 use bozzetto_core::aids::ripple::{Press, Ripple};
-use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
+use bozzetto_core::aids::spotlight::Spotlight;
 use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::stopwatch::{Lap, Stopwatch};
 use bozzetto_core::clocks::{Clock, Measures, Runs};
@@ -156,8 +158,8 @@ fn stage_steps() -> Vec<StageStep> {
 }
 
 /// One of each kind that lies over the picture.
-fn laid() -> [Lay; 8] {
-    let light = Light {
+fn laid() -> [Lay; 9] {
+    let light = Region {
         form: Form::Loop(vec![(-1.0, 0.0), (1.0, -1.0), (1.0, 1.0)]),
         at: Point::new(400.0, 300.0),
         half: (100.0, 80.0),
@@ -222,6 +224,11 @@ fn laid() -> [Lay; 8] {
             pixel: 0.5,
             away: false,
             told: true,
+        }),
+        Lay::Magnifier(Magnifier {
+            shows: Some(Point::new(500.0, 600.0)),
+            away: false,
+            ..Magnifier::default()
         }),
         Lay::NoClock(8),
     ]
@@ -462,7 +469,7 @@ fn from_server() -> Vec<FromServer> {
 
 fn all_laid() -> Laid {
     let mut all = Laid::default();
-    laid()[..7].iter().for_each(|lay| all.lay(lay));
+    laid()[..8].iter().for_each(|lay| all.lay(lay));
     all
 }
 

@@ -165,7 +165,7 @@ test("a countdown is the same on three screens, across a restart, warns, ends an
   const chip = page.locator("#row-clocks button");
   await expect(chip).toHaveText("Countdown 0:40");
   await page.getByRole("button", { name: "Start" }).click();
-  await expect(chip).toHaveText("Countdown 0:38");
+  await expect(chip).toHaveText(/Countdown 0:3[0-8]/);
   await page.getByRole("button", { name: "Pause" }).click();
   const paused = await chip.textContent();
   await page.getByRole("button", { name: "+1 min" }).click();

@@ -3,7 +3,7 @@
 use bozzetto_core::aids::ripple::Press;
 use bozzetto_core::edit::select::Pull;
 use bozzetto_core::edit::selection::{Pulled, Selection};
-use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Map, Point};
 use bozzetto_core::geometry::grip::Grip;
 use bozzetto_core::ink::pen::{Device, Sample};
 use bozzetto_core::stage::backdrop::BackdropView;
@@ -108,6 +108,7 @@ impl Glass {
             device: device(device_number),
             modifiers: modifiers(flags),
             samples: &samples,
+            through: Map::coincident(),
             ahead: &ahead,
         };
         self.at_desk(|router, desk| router.moved(desk, &motion));
@@ -209,6 +210,7 @@ impl Glass {
             author: self.replica.author(),
             ids: &mut self.session.ids,
             scale: self.picture.scale,
+            through: Map::coincident(),
             effects: Vec::new(),
         };
         let result = doing(&mut router, &mut desk);
@@ -276,6 +278,7 @@ impl Glass {
             id,
             device: device(device_number),
             sample: self.samples(sample).pop()?,
+            through: Map::coincident(),
             modifiers: modifiers(flags),
             eraser_end: flags & ERASER_END != 0,
             by_keys: flags & BY_KEYS != 0,

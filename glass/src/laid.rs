@@ -1,6 +1,7 @@
 //! Spotlight and clocks: how the row shows them, and what is done with them there.
 
-use bozzetto_core::aids::spotlight::{Form, Light, Spotlight};
+use bozzetto_core::aids::region::{Form, Region};
+use bozzetto_core::aids::spotlight::Spotlight;
 use bozzetto_core::clocks::countdown::{self, Countdown, Stage};
 use bozzetto_core::clocks::face::{Place, shown};
 use bozzetto_core::clocks::stopwatch::Stopwatch;
@@ -14,6 +15,7 @@ use wasm_bindgen::prelude::*;
 use crate::Glass;
 use crate::cover::CoverShown;
 use crate::instruments::{InstrumentShown, MeasuringShown};
+use crate::magnifier::MagnifierShown;
 use crate::script::{Given, given};
 
 /// What lies over the picture, as the row shows it.
@@ -22,6 +24,7 @@ use crate::script::{Given, given};
 pub struct LaidShown {
     /// `None` when it is put away.
     pub spotlight: Option<SpotlightShown>,
+    pub magnifier: Option<MagnifierShown>,
     /// On the backdrop in use; `None` when it is put away.
     pub cover: Option<CoverShown>,
     /// Those that are not put away.
@@ -159,6 +162,7 @@ impl Glass {
         let (laid, now) = (&self.stage.shown.laid, self.now());
         given(LaidShown {
             spotlight: laid.spotlight.as_ref().and_then(spotlight_shown),
+            magnifier: self.magnifier_shown(),
             cover: self.cover_shown(),
             clocks: laid
                 .clocks
@@ -198,7 +202,7 @@ impl Glass {
 
     /// It becomes so large across, in glass units; `done` when that is not still being pulled.
     pub fn size_light(&mut self, size: f64, done: bool) {
-        let by = |light: &Light| size / 2.0 / light.half.0.max(light.half.1);
+        let by = |light: &Region| size / 2.0 / light.half.0.max(light.half.1);
         self.change_light(|light| light.grown(by(light)), done);
     }
 
@@ -374,7 +378,7 @@ impl Glass {
         }
     }
 
-    fn change_light(&mut self, change: impl FnOnce(&Light) -> Light, done: bool) {
+    fn change_light(&mut self, change: impl FnOnce(&Region) -> Region, done: bool) {
         self.change_spotlight(
             |spotlight| {
                 if let Some(light) = spotlight.last().map(change) {

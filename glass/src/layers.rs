@@ -2,6 +2,7 @@
 //! and what of each is out of date.
 
 use bozzetto_core::aids::pointing::{Pointers, Pointing};
+use bozzetto_core::display::DisplayList;
 use bozzetto_core::geometry::frames::{
     GLASS_WIDTH, Glass as GlassFrame, Held, Map, Point, Rect, Size,
 };
@@ -162,34 +163,8 @@ impl Glass {
     /// Fills the display list with what a layer shows inside a rectangle.
     pub fn paint(&mut self, number: u8, x0: f64, y0: f64, x1: f64, y1: f64) {
         let within = Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
-        let (layer, wet) = layer(number);
-        let in_view = self.in_view();
-        let mut list = bozzetto_core::display::DisplayList::default();
-        if number == AIDS {
-            self.picture.pointers.paint(&mut list);
-        } else if number == LAID {
-            let still = self.picture.pointers.still;
-            let laid = &self.stage.shown.laid;
-            let theirs = self.follows();
-            self.seeing(|sight| {
-                for pane in sight.panes {
-                    covered::paint(pane, theirs, &mut list);
-                    if !theirs {
-                        covered::paint_grips(pane, &mut list);
-                    }
-                }
-                laid.paint(sight, self.now(), still, &mut list);
-            });
-        } else if wet {
-            self.picture.wet.paint(layer, &within, &in_view, &mut list);
-            let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);
-            selection.paint(sheets, &in_view, layer, &mut list);
-        } else {
-            let sheets = self.replica.sheets();
-            self.picture
-                .painter
-                .paint(sheets, &in_view, layer, &within, &mut list);
-        }
+        let mut list = DisplayList::default();
+        self.paint_layer(number, &within, false, &mut list);
         self.picture.list.set(&list);
     }
 
@@ -205,12 +180,12 @@ impl Glass {
             return false;
         }
         let in_view = self.in_view();
-        let mut list = bozzetto_core::display::DisplayList::default();
+        let mut list = DisplayList::default();
         for (sheet, id) in added {
             let mark = self.replica.sheets().sheet(sheet).get(id);
             let seen = in_view.iter().find(|v| v.sheet == sheet);
             if let Some((mark, seen)) = mark.zip(seen) {
-                let mut here = bozzetto_core::display::DisplayList::default();
+                let mut here = DisplayList::default();
                 self.picture.painter.paint_mark(mark, seen, &mut here);
                 list.cut(here, &seen.within, is_part(seen, &in_view));
             }
@@ -243,13 +218,53 @@ impl Glass {
 
     /// Fills the display list with the backdrops, as far as they are drawn and no pictures.
     pub fn paint_backdrop(&mut self) {
-        let mut list = bozzetto_core::display::DisplayList::default();
+        let mut list = DisplayList::default();
         pane::paint(self.picture.area, &self.panes(), &mut list);
         self.picture.list.set(&list);
     }
 }
 
 impl Glass {
+    /// Draws what a layer shows inside a rectangle, or what the magnifier shows of it there.
+    pub(crate) fn paint_layer(
+        &mut self,
+        number: u8,
+        within: &Rect<GlassFrame>,
+        in_lens: bool,
+        list: &mut DisplayList,
+    ) {
+        let (layer, wet) = layer(number);
+        let in_view = self.in_view();
+        if number == AIDS {
+            self.picture.pointers.paint(list);
+        } else if number == LAID {
+            let still = self.picture.pointers.still;
+            let laid = &self.stage.shown.laid;
+            let theirs = self.follows();
+            self.seeing(|sight| {
+                for pane in sight.panes {
+                    covered::paint(pane, theirs, list);
+                    if !theirs {
+                        covered::paint_grips(pane, list);
+                    }
+                }
+                match in_lens {
+                    true => laid.paint_in_lens(sight, self.now(), still, list),
+                    false => laid.paint(sight, self.now(), still, list),
+                }
+            });
+        } else if wet {
+            self.picture.wet.paint(layer, within, &in_view, list);
+            let (sheets, selection) = (self.replica.sheets(), &self.hand.selection);
+            selection.paint(sheets, &in_view, layer, list);
+        } else {
+            let sheets = self.replica.sheets();
+            self.picture
+                .painter
+                .paint(sheets, &in_view, layer, within, list);
+        }
+    }
+
     pub(crate) fn invalidate_everything(&mut self) {
         self.picture.painter.forget_all();
         self.invalidate_view();

@@ -16,6 +16,7 @@ mod instruments;
 mod laid;
 mod layers;
 mod list;
+mod magnifier;
 mod measure;
 mod moments;
 mod on_stage;

@@ -1,7 +1,7 @@
 //! What is on stage: one backdrop or two, how each is seen, and what the page shows of them.
 
 use bozzetto_core::aids::cover::Cover;
-use bozzetto_core::geometry::frames::Rect;
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Rect};
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 use bozzetto_core::stage::page_parts;
 use bozzetto_core::stage::pane::Pane;
@@ -89,6 +89,18 @@ impl Glass {
         id: &str,
         device_pixel_ratio: f64,
     ) -> Result<Option<Ts<PartsWanted>>, JsError> {
+        self.parts_of(id, device_pixel_ratio, None)
+    }
+}
+
+impl Glass {
+    /// The same, of a part of the glass, or of all.
+    pub(crate) fn parts_of(
+        &self,
+        id: &str,
+        device_pixel_ratio: f64,
+        within: Option<Rect<GlassFrame>>,
+    ) -> Result<Option<Ts<PartsWanted>>, JsError> {
         let device = device_pixel_ratio * self.picture.scale;
         let panes = self.panes();
         let found = panes.iter().find_map(|pane| {
@@ -101,7 +113,8 @@ impl Glass {
         let Some((lies, room)) = found else {
             return Ok(None);
         };
-        let part = page_parts::detail(&lies, &room, device).map(|p| PartShown {
+        let seen = within.map_or(room, |part| part.intersection(&room));
+        let part = page_parts::detail(&lies, &seen, device).map(|p| PartShown {
             width: p.width,
             x: p.x,
             y: p.y,
@@ -112,9 +125,7 @@ impl Glass {
         let whole = page_parts::whole(lies.width() * device, lies.height() * device);
         given(PartsWanted { whole, part }).map(Some)
     }
-}
 
-impl Glass {
     /// See [`Glass::panes_shown`].
     pub fn all_shown(&self) -> Vec<PaneShown> {
         let panes = self.panes();

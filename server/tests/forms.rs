@@ -3,6 +3,7 @@
 
 use bozzetto::live::log;
 use bozzetto_core::aids::cover::Cover;
+use bozzetto_core::aids::magnifier::Magnifier;
 use bozzetto_core::aids::spotlight::Spotlight;
 use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::{Clock, Measures, Runs};
@@ -185,6 +186,7 @@ fn the_stage_is_stored_as_it_was() {
         lay(Lay::Instrument(
             Which::Protractor.fresh(&Rect::from_size(0.0, 0.0, 1920.0, 1080.0), 0.75),
         )),
+        lay(Lay::Magnifier(Magnifier::default())),
     ]);
     let change = of(steps);
     let stored = [&[3], FORM_3_LAID.trim().as_bytes()].concat();

@@ -1,13 +1,15 @@
 //! Aids: what steers attention. They lie over everything and leave no mark.
 //!
 //! What is of the moment is [`pointing`]: a [laser](laser) dot, a [ring](ring) round the pointer,
-//! [ripples](ripple) of presses. It is told and not kept. A [spotlight] stays where it is laid: see
-//! [`crate::stage::laid`]. A [cover] belongs to a page of a backdrop, and is there when that comes.
+//! [ripples](ripple) of presses. It is told and not kept. A [spotlight] and a [magnifier] stay where
+//! they are laid: see [`crate::stage::laid`]. A [cover] belongs to a page of a backdrop, and is there when that comes.
 
 pub mod cover;
 pub mod laser;
 pub mod lines;
+pub mod magnifier;
 pub mod pointing;
+pub mod region;
 pub mod ring;
 pub mod ripple;
 pub mod spotlight;

@@ -1,6 +1,6 @@
 //! What a mark encloses: a loop that was drawn round something, a box, an oval.
 
-use crate::aids::spotlight::Light;
+use crate::aids::region::Region;
 use crate::edit::select;
 use crate::geometry::frames::{Glass, Held, Point};
 use crate::marks::mark::{Body, Mark};
@@ -14,11 +14,11 @@ const PIECES: u32 = 4;
 
 /// The light of what the mark at a place encloses, or else of the smallest that goes round the place;
 /// `None` when no mark does. `reach` is how near a tap must come to a line, in glass units.
-pub fn light(sheets: &Sheets, in_view: &[InView], at: Point<Glass>, reach: f64) -> Option<Light> {
+pub fn light(sheets: &Sheets, in_view: &[InView], at: Point<Glass>, reach: f64) -> Option<Region> {
     let enclosed = |view: &InView, mark: &Mark| {
         let line = line(mark)?;
         let line: Vec<Point<Glass>> = line.iter().map(|p| view.view.apply(*p)).collect();
-        Light::enclosed(&line)
+        Region::enclosed(&line)
     };
     let touched = select::at(sheets, in_view, at, reach).and_then(|(sheet, id)| {
         let view = in_view.iter().find(|v| v.sheet == sheet)?;
@@ -29,12 +29,12 @@ pub fn light(sheets: &Sheets, in_view: &[InView], at: Point<Glass>, reach: f64) 
         let marks = seen.flat_map(|v| sheets.sheet(v.sheet).marks().map(move |m| (v, m)));
         marks
             .filter_map(|(view, mark)| enclosed(view, mark))
-            .filter(|light| light.lights(at))
+            .filter(|light| light.has(at))
             .min_by(|a, b| size(a).total_cmp(&size(b)))
     })
 }
 
-fn size(light: &Light) -> f64 {
+fn size(light: &Region) -> f64 {
     light.half.0 * light.half.1
 }
 

@@ -19,9 +19,10 @@ const TOLERANCE: f64 = 0.08;
 ///
 /// An outline is remembered in the mark's own frame, so moving and slightly zooming the picture
 /// needs none anew; [`Painter::forget`] and [`Painter::forget_all`] say when marks have changed.
-#[derive(Default)]
 pub struct Painter {
     outlines: HashMap<MarkId, Rc<Outline>>,
+    /// How many times as large as on the glass they are seen.
+    times: f64,
     /// Marks that are not painted as they are: how much of them is seen, 0 to 1.
     faint: HashMap<MarkId, f32>,
 }
@@ -33,7 +34,22 @@ struct Outline {
     scale: f64,
 }
 
+impl Default for Painter {
+    fn default() -> Self {
+        Self {
+            outlines: HashMap::new(),
+            times: 1.0,
+            faint: HashMap::new(),
+        }
+    }
+}
+
 impl Painter {
+    /// What it paints from now on is seen so many times as large, and its outlines are as much finer.
+    pub fn set_times(&mut self, times: f64) {
+        self.times = times;
+    }
+
     /// The mark has changed: its outline is worked out anew when it is wanted.
     pub fn forget(&mut self, mark: MarkId) {
         self.outlines.remove(&mark);
@@ -88,7 +104,7 @@ impl Painter {
         if let Body::Picture(placed) = &mark.body {
             return list.place(placed.placing(&to_glass), opacity);
         }
-        let outline = self.outline(mark, to_glass.mean_scale());
+        let outline = self.outline(mark, to_glass.mean_scale() * self.times);
         if opacity > 0.0 && !outline.bounds.is_empty() {
             for (path, colour) in &outline.fills {
                 list.fade(

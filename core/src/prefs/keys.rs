@@ -29,6 +29,7 @@ pub enum Deed {
     Ring,
     Ripples,
     Spotlight,
+    Magnifier,
     Cover,
     Countdown,
     Stopwatch,
@@ -41,7 +42,7 @@ pub enum Deed {
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 27] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 28] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -51,6 +52,7 @@ impl Deed {
         (Deed::Text, "Text", "t"),
         (Deed::Laser, "Laser", "q"),
         (Deed::Spotlight, "Spotlight", "w"),
+        (Deed::Magnifier, "Magnifier", "g"),
         (Deed::Cover, "Cover; again: uncover the next line", "u"),
         (Deed::Ring, "Pointer ring", "a"),
         (Deed::Ripples, "Ripples of presses", "i"),
@@ -86,6 +88,7 @@ impl Deed {
             | Deed::Ring
             | Deed::Ripples
             | Deed::Spotlight
+            | Deed::Magnifier
             | Deed::Freeze => true,
             Deed::Touch
             | Deed::Box

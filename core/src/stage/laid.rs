@@ -1,7 +1,8 @@
-//! What lies over the picture and stays there: the spotlight, instruments, clocks.
+//! What lies over the picture and stays there: the spotlight, the magnifier, instruments, clocks.
 
 use serde::{Deserialize, Serialize};
 
+use crate::aids::magnifier::Magnifier;
 use crate::aids::spotlight::Spotlight;
 use crate::clocks::{self, Clock};
 use crate::display::DisplayList;
@@ -17,6 +18,7 @@ use crate::stage::sight::Sight;
 #[serde(default)]
 pub struct Laid {
     pub spotlight: Option<Spotlight>,
+    pub magnifier: Option<Magnifier>,
     pub clocks: Vec<Clock>,
     /// One of each kind at the most, from the bottom up.
     pub instruments: Vec<Instrument>,
@@ -34,6 +36,7 @@ pub enum Lay {
     NoClock(u64),
     Instrument(Instrument),
     Measuring(Measuring),
+    Magnifier(Magnifier),
 }
 
 impl Lay {
@@ -65,6 +68,7 @@ impl Lay {
             Lay::NoClock(_) => self,
             Lay::Instrument(instrument) => Lay::Instrument(instrument.settled(area)),
             Lay::Measuring(measuring) => Lay::Measuring(measuring.settled()),
+            Lay::Magnifier(magnifier) => Lay::Magnifier(magnifier.settled(area)),
         }
     }
 
@@ -81,6 +85,7 @@ impl Lay {
             Lay::NoClock(_) => true,
             Lay::Instrument(instrument) => instrument.told,
             Lay::Measuring(measuring) => measuring.told,
+            Lay::Magnifier(magnifier) => magnifier.told,
         }
     }
 }
@@ -103,6 +108,7 @@ impl Laid {
                 }
             }
             Lay::Measuring(measuring) => self.measuring = Some(measuring.clone()),
+            Lay::Magnifier(magnifier) => self.magnifier = Some(magnifier.clone()),
         }
     }
 
@@ -142,6 +148,7 @@ impl Laid {
     /// As participants get to know it: what is kept to the stage, or put away, is not there.
     pub fn for_participants(mut self) -> Self {
         self.spotlight = self.spotlight.filter(|s| s.told && !s.away);
+        self.magnifier = self.magnifier.filter(|m| m.told && !m.away);
         self.clocks.retain(|c| c.told && !c.away);
         self.instruments.retain(|i| i.told && !i.away);
         self.measuring = self.measuring.filter(|m| m.told && !m.away);
@@ -154,10 +161,23 @@ impl Laid {
         if let Some(spotlight) = &self.spotlight {
             spotlight.paint(sight.area, list);
         }
+        self.paint_in_lens(sight, now, still, list);
+        if let Some(magnifier) = &self.magnifier {
+            magnifier.paint_frame(list);
+        }
+    }
+
+    /// The same as the magnifier shows it: nothing is dimmed there.
+    pub fn paint_in_lens(&self, sight: &Sight, now: u64, still: bool, list: &mut DisplayList) {
         self.paint_instruments(sight, list);
         for clock in self.clocks.iter().filter(|c| !c.away) {
             clock.paint(now, still, list);
         }
+    }
+
+    /// The magnifier, unless it is put away.
+    pub fn lens(&self) -> Option<&Magnifier> {
+        self.magnifier.as_ref().filter(|m| !m.away)
     }
 
     fn paint_instruments(&self, sight: &Sight, list: &mut DisplayList) {
@@ -191,6 +211,9 @@ impl Laid {
         let one_sided = |a: &Self, b: &Self| -> Rect<Glass> {
             let changed = a.clocks.iter().filter(|c| b.clock(c.id) != Some(c));
             let mut all = changed.fold(Rect::EMPTY, |all, c| all.union(&c.face));
+            if let (true, Some(magnifier)) = (a.magnifier != b.magnifier, &a.magnifier) {
+                all = all.union(&magnifier.frame_bounds());
+            }
             for (instrument, lies) in a.instruments_seen(sight) {
                 if b.instrument(instrument.which()) != Some(instrument) {
                     all = all.union(&instrument.bounds(&lies));
@@ -206,9 +229,10 @@ impl Laid {
         one_sided(self, other).union(&one_sided(other, self))
     }
 
-    /// Whether nothing of it is to be seen.
+    /// Whether nothing of it is to be seen, but for the lens itself.
     pub fn is_clear(&self) -> bool {
-        self.spotlight.as_ref().is_none_or(|s| s.away)
+        self.lens().is_none_or(|m| m.shows.is_none())
+            && self.spotlight.as_ref().is_none_or(|s| s.away)
             && self.clocks.iter().all(|c| c.away)
             && self.instruments.iter().all(|i| i.away)
             && self.measuring.as_ref().is_none_or(|m| m.away)

@@ -37,7 +37,12 @@ pub fn is_on(desk: &Desk, at: Point<Glass>) -> bool {
 
 /// What is begun on a cover; `None` beside it, and for what points.
 pub fn begin(desk: &Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
-    if !desk.in_hand.touching && matches!(desk.in_hand.tool, Kind::Laser | Kind::Spotlight) {
+    if !desk.in_hand.touching
+        && matches!(
+            desk.in_hand.tool,
+            Kind::Laser | Kind::Spotlight | Kind::Magnifier
+        )
+    {
         return None;
     }
     let place = at.at();

@@ -77,6 +77,9 @@ pub struct Desk<'a> {
     pub ids: &'a mut IdMaker,
     /// CSS pixels to a glass unit.
     pub scale: f64,
+    /// From the hand to the glass: a stroke's own frame is the glass as it is while it is drawn, or as a lens
+    /// shows it.
+    pub through: Map<Ink, Glass>,
     /// What was wanted so far.
     pub effects: Vec<Effect>,
 }
@@ -100,6 +103,17 @@ impl Desk<'_> {
     /// A place of the glass in CSS pixels of the picture area.
     pub fn pixels(&self, at: Point<Glass>) -> Point<Pixels> {
         Point::new(at.x * self.scale, at.y * self.scale)
+    }
+
+    /// How many of the CSS pixels that a hand goes by there are to a glass unit.
+    pub fn per_unit(&self) -> f64 {
+        self.scale / self.through.mean_scale()
+    }
+
+    /// Where a hand has to be to be at a place.
+    pub fn hand_at(&self, at: Point<Glass>) -> Point<Glass> {
+        let hand = self.through.inverse().map(|back| back.apply(at));
+        hand.map_or(at, |hand| Point::new(hand.x, hand.y))
     }
 
     /// Whether a pointer moves what is seen instead of marking it.
@@ -131,7 +145,7 @@ impl Desk<'_> {
             Hold::Backdrop => pane::at(self.in_view, at).or(glass)?,
             Hold::Glass => glass?,
         };
-        let to_held = Map::<Ink, _>::coincident().then(&seen.view.inverse()?);
+        let to_held = self.through.then(&seen.view.inverse()?);
         Some((seen.sheet, to_held, seen.colour))
     }
 

@@ -5,7 +5,7 @@ use crate::geometry::frames::{Glass, Point};
 use crate::geometry::ids::MarkId;
 use crate::lesson::change::Intent;
 use crate::tools::desk::{Desk, Effect};
-use crate::tools::pointer::{Motion, Pointer, on_glass};
+use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 
 /// A sweep of the eraser.
@@ -29,7 +29,7 @@ impl Eraser {
     fn sweep(&mut self, desk: &mut Desk, way: &[Point<Glass>]) {
         let ids = &mut *desk.ids;
         let new_id = || MarkId(ids.next_id());
-        let radius = desk.settings.eraser;
+        let radius = desk.settings.eraser * desk.through.mean_scale();
         let steps = erase::sweep(desk.sheets, desk.in_view, way, radius, new_id);
         if let Some(at) = way.last() {
             self.at = *at;
@@ -47,7 +47,7 @@ impl Eraser {
 
 impl Tool for Eraser {
     fn moved(&mut self, desk: &mut Desk, motion: &Motion) {
-        let passed = motion.samples.iter().map(on_glass);
+        let passed = motion.places();
         let way: Vec<Point<Glass>> = std::iter::once(self.at).chain(passed).collect();
         self.sweep(desk, &way);
     }
@@ -64,7 +64,7 @@ impl Tool for Eraser {
         Next::Ends
     }
 
-    fn overlay(&self, _desk: &Desk) -> Option<Overlay> {
-        Some(Overlay::Eraser(self.at))
+    fn overlay(&self, desk: &Desk) -> Option<Overlay> {
+        Some(Overlay::Eraser(desk.hand_at(self.at)))
     }
 }

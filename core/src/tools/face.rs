@@ -29,7 +29,7 @@ fn at_place<'a>(desk: &'a Desk, at: Point<Glass>) -> Option<&'a Clock> {
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     let place = at.at();
     let clock = at_place(desk, place)?.clone();
-    let resizes = place.distance(face::corner(&clock.face)) * desk.scale < CORNER;
+    let resizes = place.distance(face::corner(&clock.face)) * desk.per_unit() < CORNER;
     Some(Box::new(Pulling {
         clock,
         resizes,

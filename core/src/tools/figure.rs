@@ -75,7 +75,9 @@ pub(super) fn read_out(
 ) -> String {
     let m = measure(ends[0], ends[1]);
     let view = desk.view(sheet);
-    let per_unit = view.map_or(1.0, |view| 1.0 / view.mean_scale());
+    let back = view.and_then(|view| view.inverse());
+    let back = back.map(|back| desk.through.then(&back));
+    let per_unit = back.map_or(1.0, |back| back.mean_scale());
     let off = of_a_pixel(per_unit / desk.scale);
     let known = desk.sight.known(sheet.backdrop());
     let n = |v: f64| {
@@ -91,11 +93,10 @@ pub(super) fn read_out(
     if figure.closed() {
         return format!("{} × {}", n(m.width), n(m.height));
     }
-    let on_plane = known.plane.zip(view.and_then(|view| view.inverse()));
+    let on_plane = known.plane.zip(back);
     let length = match on_plane {
         Some((plane, back)) => {
-            let places = ends.map(|p| back.apply(Point::new(p.x, p.y)));
-            let places = places.map(|p| (p.x, p.y));
+            let places = ends.map(|p| back.apply(p)).map(|p| (p.x, p.y));
             let reading = plane.reading(&places, off, |p| Reading::length(p, off).value);
             reading.rounded(plane.unit.sign())
         }

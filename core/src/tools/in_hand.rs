@@ -19,6 +19,7 @@ pub enum Kind {
     Text,
     Laser,
     Spotlight,
+    Magnifier,
     Measure,
 }
 
@@ -44,8 +45,8 @@ pub struct InHand {
     pub ring: bool,
     /// Each press spreads.
     pub ripples: bool,
-    /// The spotlight goes along with what points.
-    pub follows: bool,
+    /// What goes along with what points: the spotlight, or the magnifier.
+    pub follows: Option<Kind>,
     /// The child lock is on: nothing is moved or enlarged.
     pub locked: bool,
 }
@@ -80,7 +81,12 @@ impl InHand {
         match self.tool {
             Kind::Stamp | Kind::Text | Kind::Measure => true,
             Kind::Shape => self.figure().by_points(),
-            Kind::Pen | Kind::Erase | Kind::Select | Kind::Laser | Kind::Spotlight => false,
+            Kind::Pen
+            | Kind::Erase
+            | Kind::Select
+            | Kind::Laser
+            | Kind::Spotlight
+            | Kind::Magnifier => false,
         }
     }
 }

@@ -4,7 +4,7 @@
 use std::f64::consts::{PI, TAU};
 
 use crate::edit::straight;
-use crate::geometry::frames::{Glass, Point};
+use crate::geometry::frames::{Glass, Ink, Map, Point};
 use crate::ink::InkPoint;
 use crate::ink::fit::fit;
 use crate::ink::pen::Sample;
@@ -21,7 +21,7 @@ use crate::tools::cover;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::figure;
 use crate::tools::in_hand::Kind;
-use crate::tools::pointer::{Finger, Motion, Pointer, on_glass};
+use crate::tools::pointer::{Finger, Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 
 /// What is begun where there is an instrument; `None` elsewhere.
@@ -53,7 +53,7 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
 /// The edge that a pen is near, and the middle of the instrument that has it.
 fn guide_at(desk: &Desk, at: Point<Glass>) -> Option<(Guide, Point<Glass>)> {
     let mut seen = desk.laid.instruments_seen(&desk.sight).rev();
-    seen.find_map(|(instrument, lies)| instrument.leads(&lies, at, desk.scale))
+    seen.find_map(|(instrument, lies)| instrument.leads(&lies, at, desk.per_unit()))
 }
 
 fn ruled(
@@ -67,10 +67,13 @@ fn ruled(
     let on_it = guide.is_circle() || guide.nearest(middle).distance(middle) < 1.0;
     let guide = match on_it {
         true => guide,
-        false => guide.beside(f64::from(swatch.width) / 2.0, middle),
+        false => {
+            let width = f64::from(swatch.width) * desk.through.mean_scale();
+            guide.beside(width / 2.0, middle)
+        }
     };
     let at = Pointer {
-        sample: led(&guide, &at.sample),
+        sample: led(&guide, &at.sample, &at.through),
         ..*at
     };
     match guide {
@@ -87,6 +90,7 @@ fn ruled(
                 from: way(centre, at.at()),
                 swept: 0.0,
                 width: f64::from(mark.style.width),
+                ink: at.through.inverse()?,
                 mark,
                 sheet,
             }))
@@ -94,12 +98,11 @@ fn ruled(
     }
 }
 
-fn led(guide: &Guide, sample: &Sample) -> Sample {
-    let on = guide.nearest(Point::new(sample.at.x, sample.at.y));
-    Sample {
-        at: Point::new(on.x, on.y),
-        ..*sample
-    }
+/// A sample as near to the edge as it gets.
+fn led(guide: &Guide, sample: &Sample, through: &Map<Ink, Glass>) -> Sample {
+    let on = guide.nearest(through.apply(sample.at));
+    let at = through.inverse().map_or(sample.at, |back| back.apply(on));
+    Sample { at, ..*sample }
 }
 
 /// A line that is drawn along a straight edge.
@@ -112,7 +115,9 @@ struct Ruled {
 impl Tool for Ruled {
     fn moved(&mut self, desk: &mut Desk, motion: &Motion) {
         let lead = |all: &[Sample]| -> Vec<Sample> {
-            all.iter().map(|sample| led(&self.guide, sample)).collect()
+            all.iter()
+                .map(|sample| led(&self.guide, sample, &motion.through))
+                .collect()
         };
         let (samples, ahead) = (lead(motion.samples), lead(motion.ahead));
         let led = Motion {
@@ -156,6 +161,8 @@ struct Bowed {
     from: f64,
     swept: f64,
     width: f64,
+    /// From the glass to the stroke's own frame.
+    ink: Map<Glass, Ink>,
     mark: Mark,
     sheet: SheetId,
 }
@@ -172,11 +179,11 @@ impl Bowed {
             .map(|n| {
                 let angle = self.from + self.swept * f64::from(n) / steps;
                 let (sin, cos) = angle.sin_cos();
-                let at = (
+                let at = Point::new(
                     self.centre.x + self.radius * cos,
                     self.centre.y + self.radius * sin,
                 );
-                InkPoint::new(Point::new(at.0, at.1), self.width)
+                InkPoint::new(self.ink.apply(at), self.width)
             })
             .collect();
         fit(&points).map(Body::Stroke)
@@ -185,8 +192,8 @@ impl Bowed {
 
 impl Tool for Bowed {
     fn moved(&mut self, desk: &mut Desk, motion: &Motion) {
-        for sample in motion.samples {
-            let to = way(self.centre, on_glass(&led(&self.guide, sample)));
+        for place in motion.places() {
+            let to = way(self.centre, self.guide.nearest(place));
             // The shorter way round from where it has come to, and once round at the most.
             let by = (to - self.from - self.swept + PI).rem_euclid(TAU) - PI;
             self.swept = (self.swept + by).clamp(-TAU, TAU);

@@ -3,7 +3,7 @@
 use crate::edit::select::{self, Picked};
 use crate::geometry::frames::{Glass, Point};
 use crate::tools::desk::{Desk, Effect};
-use crate::tools::pointer::{Motion, Pointer, on_glass};
+use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 
 /// How near a tap must come to a mark, in CSS pixels.
@@ -26,7 +26,7 @@ pub fn begin(_desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
 /// What lies where a pointer taps, as it changes what is selected: instead of that, or with `add` joining
 /// it, or leaving it when it was there.
 pub(super) fn tap(desk: &Desk, at: Point<Glass>, add: bool) -> Picked {
-    let found = select::at(desk.sheets, desk.in_view, at, REACH / desk.scale);
+    let found = select::at(desk.sheets, desk.in_view, at, REACH / desk.per_unit());
     if !add {
         return found.into_iter().collect();
     }
@@ -44,7 +44,7 @@ pub(super) fn tap(desk: &Desk, at: Point<Glass>, add: bool) -> Picked {
 
 impl Tool for Lasso {
     fn moved(&mut self, _desk: &mut Desk, motion: &Motion) {
-        self.line.extend(motion.samples.iter().map(on_glass));
+        self.line.extend(motion.places());
     }
 
     fn lifted(&mut self, desk: &mut Desk, at: &Pointer) -> Next {
@@ -55,7 +55,7 @@ impl Tool for Lasso {
             .map(|p| p.distance(first))
             .fold(0.0, f64::max);
         let add = at.modifiers.even;
-        let picked = if far * desk.scale < TAP {
+        let picked = if far * desk.per_unit() < TAP {
             tap(desk, first, add)
         } else {
             let found = select::lasso(desk.sheets, desk.in_view, &self.line);
@@ -82,7 +82,8 @@ impl Tool for Lasso {
         Next::Ends
     }
 
-    fn overlay(&self, _desk: &Desk) -> Option<Overlay> {
-        (self.line.len() > 1).then(|| Overlay::Lasso(self.line.clone()))
+    fn overlay(&self, desk: &Desk) -> Option<Overlay> {
+        let line = self.line.iter().map(|at| desk.hand_at(*at));
+        (self.line.len() > 1).then(|| Overlay::Lasso(line.collect()))
     }
 }

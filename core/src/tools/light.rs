@@ -1,7 +1,8 @@
 //! The spotlight in the hand: a light is moved by its inside, resized by its edge, and both with two
 //! fingers; it comes to where the dark is pressed. A tap on what a mark encloses gives it that form.
 
-use crate::aids::spotlight::{Hold, Light, Spotlight};
+use crate::aids::region::{Hold, Region};
+use crate::aids::spotlight::Spotlight;
 use crate::edit::enclose;
 use crate::geometry::frames::{Glass, Point};
 use crate::stage::laid::Lay;
@@ -20,7 +21,7 @@ const LEAST: f64 = 12.0;
 pub struct Pulling {
     spotlight: Spotlight,
     /// The light as it was when the fingers that hold it now had come.
-    light: Light,
+    light: Region,
     hold: Hold,
     /// Where fingers came down, and where they are.
     fingers: Vec<Finger>,
@@ -41,41 +42,43 @@ pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     }))
 }
 
+/// A region as two fingers have it that took hold of it.
+pub(super) fn pinched(region: &Region, one: &Finger, two: &Finger) -> Region {
+    let apart = one.from.distance(two.from);
+    let by = match apart > LEAST {
+        true => one.at.distance(two.at) / apart,
+        false => 1.0,
+    };
+    let middle = |a: Point<Glass>, b: Point<Glass>| ((a.x + b.x) / 2.0, (a.y + b.y) / 2.0);
+    let (from, to) = (middle(one.from, two.from), middle(one.at, two.at));
+    let at = Point::new(
+        to.0 + (region.at.x - from.0) * by,
+        to.1 + (region.at.y - from.1) * by,
+    );
+    Region {
+        at,
+        ..region.grown(by)
+    }
+}
+
 impl Pulling {
     /// The light as the fingers have it now.
-    fn pulled(&self) -> Light {
+    fn pulled(&self) -> Region {
         match &self.fingers[..] {
             [one] if self.light.hold(one.from).is_some() => {
                 self.light.pulled(self.hold, one.from, one.at)
             }
             // What was in the dark is under the finger that pressed there.
-            [one] => Light {
+            [one] => Region {
                 at: one.at,
                 ..self.light.clone()
             },
-            [one, two, ..] => {
-                let apart = one.from.distance(two.from);
-                let by = match apart > LEAST {
-                    true => one.at.distance(two.at) / apart,
-                    false => 1.0,
-                };
-                let middle =
-                    |a: Point<Glass>, b: Point<Glass>| ((a.x + b.x) / 2.0, (a.y + b.y) / 2.0);
-                let (from, to) = (middle(one.from, two.from), middle(one.at, two.at));
-                let at = Point::new(
-                    to.0 + (self.light.at.x - from.0) * by,
-                    to.1 + (self.light.at.y - from.1) * by,
-                );
-                Light {
-                    at,
-                    ..self.light.grown(by)
-                }
-            }
+            [one, two, ..] => pinched(&self.light, one, two),
             [] => self.light.clone(),
         }
     }
 
-    fn lay(&self, light: Light) -> Lay {
+    fn lay(&self, light: Region) -> Lay {
         Lay::Spotlight(self.spotlight.with_last(light))
     }
 
@@ -94,7 +97,7 @@ impl Tool for Pulling {
             return;
         };
         finger.at = motion.at();
-        self.went |= finger.at.distance(finger.from) * desk.scale > TAP;
+        self.went |= finger.at.distance(finger.from) * desk.per_unit() > TAP;
         if self.went {
             desk.want(Effect::Drag(self.lay(self.pulled())));
         }
@@ -116,10 +119,10 @@ impl Tool for Pulling {
             return Next::GoesOn;
         }
         let place = at.at();
-        let enclosed = enclose::light(desk.sheets, desk.in_view, place, REACH / desk.scale);
+        let enclosed = enclose::light(desk.sheets, desk.in_view, place, REACH / desk.per_unit());
         let light = enclosed.or_else(|| {
             let dark = self.light.hold(place).is_none();
-            dark.then(|| Light {
+            dark.then(|| Region {
                 at: place,
                 ..self.light.clone()
             })

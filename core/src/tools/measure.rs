@@ -25,7 +25,7 @@ pub struct Placing {
 pub fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     let (backdrop, _) = desk.sight.beneath(at.at())?;
     let known = desk.laid.measuring.as_ref().filter(|m| !m.away);
-    let before = Measuring::on(known, backdrop.id, &desk.sight, desk.scale);
+    let before = Measuring::on(known, backdrop.id, &desk.sight, desk.per_unit());
     let placing = Placing { before };
     if let Some(lay) = placing.with(desk, at.at()) {
         desk.want(Effect::Drag(lay));
@@ -70,7 +70,7 @@ impl Placing {
     fn with(&self, desk: &Desk, at: Point<Glass>) -> Option<Lay> {
         let view = desk.sight.view(self.before.on)?;
         let place = view.inverse()?.apply(at);
-        let reach = CLOSES / desk.scale / view.mean_scale();
+        let reach = CLOSES / desk.per_unit() / view.mean_scale();
         Some(Lay::Measuring(self.before.with((place.x, place.y), reach)))
     }
 }

@@ -26,6 +26,7 @@ mod instrument;
 mod laser;
 mod lasso;
 mod light;
+mod magnifier;
 mod mover;
 mod pen;
 mod polyline;

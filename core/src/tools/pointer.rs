@@ -1,7 +1,7 @@
 //! Pointers, as tools hear of them.
 
 use crate::edit::select::Pull;
-use crate::geometry::frames::{Glass, Point};
+use crate::geometry::frames::{Glass, Ink, Map, Point};
 use crate::ink::pen::{Device, Sample};
 
 /// Keys that are held while a pointer does something.
@@ -19,7 +19,10 @@ pub struct Pointer {
     /// The browser's name for it.
     pub id: i32,
     pub device: Device,
+    /// As the hand is: through a lens, where that is.
     pub sample: Sample,
+    /// From the hand to the glass.
+    pub through: Map<Ink, Glass>,
     pub modifiers: Modifiers,
     /// It is the other end of a pen, which erases.
     pub eraser_end: bool,
@@ -32,7 +35,7 @@ pub struct Pointer {
 impl Pointer {
     /// Where it is on the glass.
     pub fn at(&self) -> Point<Glass> {
-        on_glass(&self.sample)
+        self.through.apply(self.sample.at)
     }
 }
 
@@ -44,6 +47,8 @@ pub struct Motion<'a> {
     pub modifiers: Modifiers,
     /// Where it was, the oldest first. The router drops a motion without any.
     pub samples: &'a [Sample],
+    /// From the hand to the glass.
+    pub through: Map<Ink, Glass>,
     /// Where the browser expects it next.
     pub ahead: &'a [Sample],
 }
@@ -51,7 +56,12 @@ pub struct Motion<'a> {
 impl Motion<'_> {
     /// Where it is now.
     pub fn at(&self) -> Point<Glass> {
-        self.samples.last().map_or(Point::new(0.0, 0.0), on_glass)
+        self.places().next_back().unwrap_or(Point::new(0.0, 0.0))
+    }
+
+    /// Where it was on the glass, the oldest first.
+    pub fn places(&self) -> impl DoubleEndedIterator<Item = Point<Glass>> {
+        self.samples.iter().map(|s| self.through.apply(s.at))
     }
 }
 
@@ -71,9 +81,4 @@ impl Finger {
             at: at.at(),
         }
     }
-}
-
-/// A stroke's own frame is the glass as it is while it is drawn.
-pub(super) fn on_glass(sample: &Sample) -> Point<Glass> {
-    Point::new(sample.at.x, sample.at.y)
 }

@@ -38,7 +38,7 @@ struct Second {
 /// Whether a pointer goes down on the selection.
 pub(super) fn is_on(desk: &Desk, at: &Pointer) -> bool {
     let selection = desk.selection;
-    let margin = REACH / desk.scale;
+    let margin = REACH / desk.per_unit();
     let area = selection.area(desk.sheets, desk.in_view);
     !area.is_empty() && area.inflate(margin).contains(at.at())
 }
@@ -78,7 +78,7 @@ impl Tool for Pulling {
             Some(second) if second.pointer == motion.id => second.is = to,
             _ => self.at = to,
         }
-        self.went |= self.from.distance(self.at) * desk.scale > TAP;
+        self.went |= self.from.distance(self.at) * desk.per_unit() > TAP;
         if let Some(second) = &self.second {
             let (was, is) = ([second.first, second.was], [self.at, second.is]);
             if let Some(map) = select::pinched(was, is) {

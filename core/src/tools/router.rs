@@ -5,7 +5,7 @@
 
 use crate::aids::pointing::Pointing;
 use crate::aids::ripple::{self, Press, Ripple};
-use crate::geometry::frames::{Glass, Point};
+use crate::geometry::frames::{Glass, Ink, Map, Point};
 use crate::ink::curve::Spot;
 use crate::ink::pen::{Device, Sample};
 use crate::stage::laid::Lay;
@@ -15,14 +15,17 @@ use crate::tools::palm::PalmRejection;
 use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 use crate::tools::{
-    cover, eraser, face, figure, instrument, laser, lasso, light, measure, mover, pen, polyline,
-    pull, stamp, text,
+    cover, eraser, face, figure, instrument, laser, lasso, light, magnifier, measure, mover, pen,
+    polyline, pull, stamp, text,
 };
 
 /// Which tool a pointer that goes down is for, and what it begins there.
 fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     if at.grip.is_some() {
         return pull::begin(desk, at);
+    }
+    if let Some(pulls) = magnifier::begin_on(desk, at) {
+        return Some(pulls);
     }
     if !desk.in_hand.locked
         && let Some(pulls) = face::begin(desk, at)
@@ -50,6 +53,7 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         Kind::Text => text::begin(desk, at),
         Kind::Laser => laser::begin(desk, at),
         Kind::Spotlight => light::begin(desk, at),
+        Kind::Magnifier => magnifier::begin(desk, at),
         Kind::Measure => measure::begin(desk, at),
     }
 }
@@ -57,9 +61,66 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
 /// What is being done with some pointers.
 #[derive(Debug)]
 struct Session {
-    pointers: Vec<i32>,
+    pointers: Vec<Down>,
     device: Device,
+    /// From its first hand to the glass.
+    through: Map<Ink, Glass>,
     tool: Box<dyn Tool>,
+}
+
+/// A pointer that is down.
+#[derive(Clone, Copy, Debug)]
+struct Down {
+    id: i32,
+    /// From this hand to the glass.
+    through: Map<Ink, Glass>,
+}
+
+impl Session {
+    fn has(&self, pointer: i32) -> bool {
+        self.pointers.iter().any(|p| p.id == pointer)
+    }
+
+    /// What a hand does, as the session's first hand would have to do it: one may be on a lens, another beside.
+    fn samples(&self, samples: &[Sample], through: &Map<Ink, Glass>) -> Vec<Sample> {
+        match (through == &self.through, self.through.inverse()) {
+            (false, Some(back)) => {
+                let to_own = through.then(&back);
+                let own = |s: &Sample| Sample {
+                    at: to_own.apply(s.at),
+                    ..*s
+                };
+                samples.iter().map(own).collect()
+            }
+            _ => samples.to_vec(),
+        }
+    }
+
+    fn pointer(&self, at: &Pointer, through: &Map<Ink, Glass>) -> Pointer {
+        let own = self.samples(&[at.sample], through);
+        Pointer {
+            sample: own.first().copied().unwrap_or(at.sample),
+            through: self.through,
+            ..*at
+        }
+    }
+
+    fn motion<R>(
+        &mut self,
+        motion: &Motion,
+        through: &Map<Ink, Glass>,
+        hears: impl FnOnce(&mut dyn Tool, &Motion) -> R,
+    ) -> R {
+        let samples = self.samples(motion.samples, through);
+        let ahead = self.samples(motion.ahead, through);
+        let motion = Motion {
+            samples: &samples,
+            ahead: &ahead,
+            through: self.through,
+            ..*motion
+        };
+        hears(self.tool.as_mut(), &motion)
+    }
 }
 
 /// See the module's description.
@@ -85,7 +146,7 @@ impl Router {
         self.palm.pen_seen(t);
         let palms = self.sessions.iter();
         let palms = palms.filter(|s| s.device == Device::Finger && s.tool.by_accident());
-        let palms: Vec<i32> = palms.flat_map(|s| s.pointers.clone()).collect();
+        let palms: Vec<i32> = palms.flat_map(|s| &s.pointers).map(|p| p.id).collect();
         palms.into_iter().for_each(|id| self.cancel(desk, id));
     }
 
@@ -104,15 +165,25 @@ impl Router {
             return;
         }
         self.points(desk, at.sample, Some(Press::First));
-        let mut sessions = self.sessions.iter_mut();
-        if let Some(session) = sessions.find(|s| s.tool.joins(desk, at)) {
-            session.pointers.push(at.id);
-            return session.tool.joined(desk, at);
+        let through = match at.grip {
+            Some(_) => Map::coincident(),
+            None => magnifier::through(desk, at.sample.at),
+        };
+        let down = Down { id: at.id, through };
+        for session in &mut self.sessions {
+            let at = session.pointer(at, &through);
+            desk.through = session.through;
+            if session.tool.joins(desk, &at) {
+                session.pointers.push(down);
+                return session.tool.joined(desk, &at);
+            }
         }
-        if let Some(tool) = begin(desk, at) {
+        desk.through = through;
+        if let Some(tool) = begin(desk, &Pointer { through, ..*at }) {
             self.sessions.push(Session {
-                pointers: vec![at.id],
+                pointers: vec![down],
                 device: at.device,
+                through,
                 tool,
             });
         }
@@ -128,30 +199,37 @@ impl Router {
         }
         self.hovers = None;
         // A palm that rests on the glass moves too.
-        let meant = |s: &Session| s.pointers.contains(&motion.id);
+        let meant = |s: &Session| s.has(motion.id);
         if motion.device != Device::Finger || self.sessions.iter().any(meant) {
             self.points(desk, *last, None);
         }
-        let mut sessions = self.sessions.iter_mut();
-        if let Some(session) = sessions.find(|s| s.pointers.contains(&motion.id)) {
-            return session.tool.moved(desk, motion);
+        for session in &mut self.sessions {
+            if let Some(down) = session.pointers.iter().find(|p| p.id == motion.id).copied() {
+                desk.through = session.through;
+                return session.motion(motion, &down.through, |tool, m| tool.moved(desk, m));
+            }
         }
         if desk.in_hand.holds(Kind::Erase) && motion.device != Device::Finger {
-            self.hovers = Some(motion.at());
+            self.hovers = Some(Point::new(last.at.x, last.at.y));
         }
         if desk.in_hand.holds(Kind::Laser) && motion.device == Device::Mouse {
             self.lit = true;
             laser::point(desk, motion.samples);
         }
+        let through = magnifier::through(desk, last.at);
         for session in self.sessions.iter_mut().filter(|s| s.pointers.is_empty()) {
-            session.tool.hovered(desk, motion);
+            desk.through = session.through;
+            session.motion(motion, &through, |tool, m| tool.hovered(desk, m));
         }
     }
 
     /// A pointer is lifted.
     pub fn up(&mut self, desk: &mut Desk, at: &Pointer) {
         self.lit |= desk.in_hand.holds(Kind::Laser) && at.device == Device::Mouse;
-        self.end(at.id, |tool| tool.lifted(desk, at));
+        self.end(desk, at.id, |session, desk, down| {
+            let at = session.pointer(at, &down.through);
+            session.tool.lifted(desk, &at)
+        });
         if at.device == Device::Finger {
             self.unring(desk);
         }
@@ -159,7 +237,9 @@ impl Router {
 
     /// A pointer was not meant.
     pub fn cancel(&mut self, desk: &mut Desk, pointer: i32) {
-        self.end(pointer, |tool| tool.cancelled(desk, pointer));
+        self.end(desk, pointer, |session, desk, _| {
+            session.tool.cancelled(desk, pointer)
+        });
     }
 
     /// No pointer moves about over the glass any more.
@@ -190,11 +270,19 @@ impl Router {
                 colour: desk.settings.aids.ring.colour,
             })));
         }
-        if desk.in_hand.follows
-            && let Some(spotlight) = &desk.laid.spotlight
-        {
-            let at = Point::new(sample.at.x, sample.at.y);
-            desk.want(Effect::Drag(Lay::Spotlight(spotlight.brought(at))));
+        let at = Point::new(sample.at.x, sample.at.y);
+        match desk.in_hand.follows {
+            Some(Kind::Spotlight) => {
+                if let Some(spotlight) = &desk.laid.spotlight {
+                    desk.want(Effect::Drag(Lay::Spotlight(spotlight.brought(at))));
+                }
+            }
+            Some(Kind::Magnifier) => {
+                if let Some(magnifier) = &desk.laid.magnifier {
+                    desk.want(Effect::Drag(Lay::Magnifier(magnifier.brought(at))));
+                }
+            }
+            _ => {}
         }
         if desk.in_hand.ring {
             self.ringed = true;
@@ -226,7 +314,10 @@ impl Router {
     pub fn finish(&mut self, desk: &mut Desk) {
         self.put_out(desk);
         self.unring(desk);
-        self.keep(|session| session.tool.finished(desk));
+        self.keep(|session| {
+            desk.through = session.through;
+            session.tool.finished(desk)
+        });
     }
 
     /// The same for what goes on without a pointer.
@@ -235,7 +326,10 @@ impl Router {
         self.put_out(desk);
         self.unring(desk);
         self.keep(|session| match session.pointers.is_empty() {
-            true => session.tool.finished(desk),
+            true => {
+                desk.through = session.through;
+                session.tool.finished(desk)
+            }
             false => Next::GoesOn,
         });
     }
@@ -246,6 +340,7 @@ impl Router {
         let Some(n) = self.sessions.iter().rposition(|s| s.pointers.is_empty()) else {
             return false;
         };
+        desk.through = self.sessions[n].through;
         if self.sessions[n].tool.back(desk) == Next::Ends {
             self.sessions.remove(n);
         }
@@ -272,25 +367,37 @@ impl Router {
     pub fn wake(&mut self, desk: &mut Desk, now: f64) {
         for session in &mut self.sessions {
             if session.tool.wakes_at().is_some_and(|at| at <= now) {
+                desk.through = session.through;
                 session.tool.woken(desk, now);
             }
         }
     }
 
     /// What is shown over the glass of all that is being done.
-    pub fn overlays(&self, desk: &Desk) -> Vec<Overlay> {
-        let of_tools = self.sessions.iter().filter_map(|s| s.tool.overlay(desk));
+    pub fn overlays(&self, desk: &mut Desk) -> Vec<Overlay> {
+        let of_tools = self.sessions.iter().filter_map(|session| {
+            desk.through = session.through;
+            session.tool.overlay(desk)
+        });
         of_tools.chain(self.hovers.map(Overlay::Eraser)).collect()
     }
 
-    fn end(&mut self, pointer: i32, how: impl FnOnce(&mut dyn Tool) -> Next) {
-        let held = |s: &Session| s.pointers.contains(&pointer);
-        let Some(n) = self.sessions.iter().position(held) else {
+    fn end(
+        &mut self,
+        desk: &mut Desk,
+        pointer: i32,
+        how: impl FnOnce(&mut Session, &mut Desk, Down) -> Next,
+    ) {
+        let Some(n) = self.sessions.iter().position(|s| s.has(pointer)) else {
             return;
         };
         let session = &mut self.sessions[n];
-        session.pointers.retain(|id| *id != pointer);
-        if how(session.tool.as_mut()) == Next::Ends {
+        let Some(place) = session.pointers.iter().position(|p| p.id == pointer) else {
+            return;
+        };
+        let down = session.pointers.remove(place);
+        desk.through = session.through;
+        if how(session, desk, down) == Next::Ends {
             self.sessions.remove(n);
         }
     }

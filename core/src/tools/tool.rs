@@ -11,7 +11,7 @@ pub enum Next {
     Ends,
 }
 
-/// What is shown over the glass while something is being done, on this screen only.
+/// What is shown over the glass while something is being done, on this screen only, where the hand is.
 #[derive(Clone, PartialEq, Debug)]
 pub enum Overlay {
     /// The eraser is here.

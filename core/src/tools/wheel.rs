@@ -1,5 +1,5 @@
 //! A wheel, or two fingers on a touchpad: what is seen moves, or grows where the pointer is; with the
-//! spotlight in the hand that grows.
+//! spotlight in the hand that grows, and with the magnifier what that shows.
 
 use crate::geometry::frames::{Glass, Point};
 use crate::stage::laid::Lay;
@@ -16,6 +16,11 @@ pub fn turned(desk: &mut Desk, at: Point<Glass>, dx: f64, dy: f64, grows: bool) 
     {
         let grown = last.grown((-dy / FOLD).exp());
         return desk.want(Effect::Drag(Lay::Spotlight(spotlight.with_last(grown))));
+    }
+    if let (true, Some(magnifier)) = (desk.in_hand.holds(Kind::Magnifier), &desk.laid.magnifier) {
+        let times = magnifier.times * (-dy / FOLD).exp();
+        let lay = Lay::Magnifier(magnifier.with_times(times));
+        return desk.want(Effect::Drag(lay));
     }
     let at = desk.pixels(at);
     desk.want(match grows {

@@ -37,6 +37,7 @@ import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
 import { prepareInHand } from "./rail/in_hand.js";
 import { prepareInstruments } from "./rail/instruments.js";
+import { prepareMagnifier } from "./rail/magnifier.js";
 import { isLocked, prepareRail } from "./rail/rail.js";
 import { prepareRow } from "./rail/row.js";
 import { prepareShapes } from "./rail/shapes.js";
@@ -85,6 +86,7 @@ function showFrame({ view, changed }) {
   row.show();
   const laid = glass.laid();
   spotlight.show(laid);
+  magnifier.show(laid);
   cover.show(laid);
   instruments.show(laid);
   clocks.show(laid);
@@ -306,6 +308,7 @@ prepareInHand({ hand, settings });
 const aidsRow = new AidsRow();
 const aids = prepareAids({ glass, hand, settings, row: aidsRow, take: tools.take });
 const spotlight = prepareSpotlight({ glass, hand, row: aidsRow, act });
+const magnifier = prepareMagnifier({ glass, hand, beneath, row: aidsRow, act });
 const cover = prepareCover({ glass, beneath, row: aidsRow, act });
 const instruments = prepareInstruments({ glass, hand, row: aidsRow, act, say });
 const clocks = prepareClocks({ glass, row: aidsRow, act, say });
@@ -383,6 +386,7 @@ const deeds = {
   ring: (key) => hand.lend(key, aids.ring, true),
   ripples: (key) => hand.lend(key, aids.ripples, true),
   spotlight: spotlight.lend,
+  magnifier: magnifier.lend,
   cover: cover.key,
   ruler: instruments.ruler,
   compasses: instruments.compasses,

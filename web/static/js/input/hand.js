@@ -17,7 +17,7 @@ export const FIRST = {
   sign: 0,
   ring: false,
   ripples: false,
-  follows: false,
+  follows: null,
   locked: false,
 };
 
@@ -75,7 +75,7 @@ export class Hand {
     if (!lent || (key !== undefined && lent.key !== key)) return;
     this.lent = null;
     const { touching, tool, ring, ripples } = lent.before;
-    if (this.held.follows) this.take({ follows: false });
+    if (this.held.follows) this.take({ follows: null });
     if (lent.stays && !lent.used && performance.now() - lent.since <= LONG) return;
     lent.back?.();
     this.take({ touching, tool, ring, ripples });

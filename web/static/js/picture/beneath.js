@@ -12,6 +12,12 @@ const PULLED = 120;
 /** When a picture is asked for again that could not be had, in milliseconds. */
 const AGAIN = 1000;
 
+/**
+ * An element of a backdrop on stage, where it lies and the room it is seen in, in glass units; `page` differs when
+ * the page or how it lies does.
+ * @typedef {{ id: string, kind: string, element: Element, lies: number[], room: number[], page: string }} Shown
+ */
+
 /** One backdrop's elements: what it shows by itself, and over that the picture that it is held at. */
 class Holder {
   /** @param {string} id */
@@ -164,6 +170,17 @@ export class Beneath {
     return pane.frozen + (cover && `?cover=${cover}`);
   }
 
+  /**
+   * Where a page of a document is found: whole, so many pixels wide, or a part of that.
+   * @param {Pane} pane
+   * @param {{ width: number, x?: number, y?: number, w?: number, h?: number }} part
+   */
+  pageAddress(pane, { width, x, y, w, h }) {
+    const part = w === undefined ? "" : `&x=${x}&y=${y}&w=${w}&h=${h}`;
+    const cover = this.coverOf(pane);
+    return `${this.base}/backdrops/${pane.id}/pages/${pane.page}?width=${width}${part}${cover && `&cover=${cover}`}`;
+  }
+
   /** @param {Holder} holder @param {string} address */
   picture(holder, address) {
     let image = /** @type {HTMLImageElement | null} */ (holder.live);
@@ -218,13 +235,12 @@ export class Beneath {
     if (!parts) return;
     const { whole } = parts;
     const base = `${this.base}/backdrops/${pane.id}/pages/${pane.page}`;
-    const cover = this.coverOf(pane);
     const known = /** @type {HTMLImageElement | null} */ (holder.live)?.getAttribute("src") ?? "";
     const [page, asked] = known.split("?");
     const had = new URLSearchParams(asked);
     // A page that is here in more pixels than are needed stays.
     const width = page === base ? Math.max(Number(had.get("width")), whole) : whole;
-    const address = `${base}?width=${width}${cover && `&cover=${cover}`}`;
+    const address = this.pageAddress(pane, { width });
     if (known !== address) this.picture(holder, address);
     if (page !== base) holder.part?.remove();
     clearTimeout(this.finer);
@@ -240,10 +256,8 @@ export class Beneath {
         holder.part = null;
         continue;
       }
-      const { width, x, y, w, h, lies } = part;
-      const cover = this.coverOf(pane);
-      const at = `${this.base}/backdrops/${pane.id}/pages/${pane.page}`;
-      const src = `${at}?width=${width}&x=${x}&y=${y}&w=${w}&h=${h}${cover && `&cover=${cover}`}`;
+      const { lies } = part;
+      const src = this.pageAddress(pane, part);
       holder.partAt = { lies, page: pane.lies.join() };
       if (holder.part?.getAttribute("src") === src) {
         if (holder.part.isConnected) this.lay(holder.part, lies, pane.room);
@@ -306,8 +320,7 @@ export class Beneath {
       });
       if (holder.live instanceof HTMLIFrameElement) this.layFrame(holder.live, pane);
       else if (holder.live) {
-        const lies = holder.shows ? this.glass.lies(pane.id, new Float64Array(holder.shows)) : this.wholeOf(pane);
-        this.lay(holder.live, lies, pane.room);
+        this.lay(holder.live, this.liesOf(holder, pane), pane.room);
       }
       if (holder.held) this.lay(holder.held, pane.lies, pane.room);
       if (holder.part?.isConnected) {
@@ -316,6 +329,24 @@ export class Beneath {
         else holder.part.classList.add("old");
       }
     }
+  }
+
+  /** Where the live element of a backdrop lies. @param {Holder} holder @param {Pane} pane */
+  liesOf(holder, pane) {
+    return holder.shows ? this.glass.lies(pane.id, new Float64Array(holder.shows)) : this.wholeOf(pane);
+  }
+
+  /** What is seen of the backdrops on stage that have an element. @returns {Shown[]} */
+  shown() {
+    /** @type {Shown[]} */
+    const all = [];
+    for (const pane of this.panes) {
+      const { id, kind, room } = pane;
+      const holder = this.holder(id);
+      const [element, lies] = holder.held ? [holder.held, pane.lies] : [holder.live, this.liesOf(holder, pane)];
+      if (element) all.push({ id, kind, element, lies: [...lies], room, page: `${pane.page} ${pane.lies}` });
+    }
+    return all;
   }
 
   /** Where all of a backdrop lies, also while a part of it is held. @param {Pane} pane */

@@ -2,6 +2,7 @@
 // The picture area: the backdrop, four layers of marks, what lies over them, and what is pointed with; only
 // what changed is painted again.
 
+import { Lens } from "./lens.js";
 import { print } from "./printer.js";
 
 /** @import { Glass, InitOutput } from "../../glass/glass.js" */
@@ -42,6 +43,7 @@ export class Layers {
     /** Device pixels to a glass unit, and where the glass begins on the canvas. */
     this.scale = 1;
     this.origin = { x: 0, y: 0 };
+    this.lens = new Lens({ glass, wasm, layers: this, beneath, canvas: canvas("lens") });
   }
 
   /**
@@ -76,6 +78,7 @@ export class Layers {
     this.toGlass(context);
     this.glass.paint_backdrop();
     print(context, this.glass, this.wasm);
+    this.lens.touch();
     this.beneath.lie(this.scale / (this.ratio ?? 1), this.css.x, this.css.y);
   }
 
@@ -111,6 +114,7 @@ export class Layers {
   /** Paints what is out of date on every layer. */
   draw() {
     for (let number = 0; number < NAMES.length; number++) this.drawLayer(number);
+    this.lens.draw();
   }
 
   /** @param {number} number */
@@ -142,7 +146,9 @@ export class Layers {
       this.toGlass(context);
       print(context, glass, wasm, this.find);
     }
-    if (added || damage.length === 4) this.hideClear(number);
+    if (!added && damage.length !== 4) return;
+    this.hideClear(number);
+    this.lens.touch(number);
   }
 
   /** @param {number} number */

@@ -23,7 +23,7 @@ const BLENDS = ["source-over", "multiply", "screen"];
 
 /**
  * Prints the display list that `glass` holds.
- * @param {CanvasRenderingContext2D} context already mapped to glass units
+ * @param {Surface} context already mapped to glass units
  * @param {Glass} glass
  * @param {InitOutput} wasm
  * @param {Pictures} [pictures]

@@ -1,9 +1,9 @@
 // @ts-check
-// The spotlight: its key in the panel, and how it is set in the row.
+// The spotlight: how it is set in the row.
 
 import { button, el } from "../page.js";
-import { closePanels } from "../panels/panels.js";
 import { slider } from "./aids_row.js";
+import { heldAid } from "./held_aid.js";
 
 /** @import { Glass, LaidShown, SpotlightShown } from "../../glass/glass.js" */
 /** @import { Hand } from "../input/hand.js" */
@@ -16,32 +16,14 @@ export function prepareSpotlight({ glass, hand, row, act }) {
   /** @type {SpotlightShown | undefined} */
   let now;
   const isOn = () => now !== undefined;
-  /** The hand moves and resizes it, or draws again. @param {boolean} held */
-  const hold = (held) => {
-    if (held !== hand.holds("spotlight")) hand.take({ tool: held ? "spotlight" : "pen", touching: false });
-  };
-  /** @param {boolean} out */
-  function bring(out) {
-    act(() => glass.spotlight(out));
-    show();
-    hold(out);
-    if (out) row.open("spotlight");
-  }
-  row.add("spotlight", {
+  const lend = heldAid("spotlight", {
+    hand,
+    row,
     isOn,
-    putAway: () => bring(false),
-    chip: el("row-spotlight"),
-    set: el("spotlight-set"),
-    opened: () => hold(true),
-    closed: () => hold(false),
-  });
-  el("spotlight").addEventListener("click", () => {
-    closePanels();
-    bring(!isOn());
-  });
-  // Whoever takes a pen goes on with what is on stage.
-  hand.changed(() => {
-    if (row.shown === "spotlight" && !hand.holds("spotlight")) row.close();
+    lay: (out) => {
+      act(() => glass.spotlight(out));
+      show();
+    },
   });
 
   const forms = /** @type {HTMLElement[]} */ ([...document.querySelectorAll("[data-light]")]);
@@ -79,20 +61,6 @@ export function prepareSpotlight({ glass, hand, row, act }) {
     el("light-told").setAttribute("aria-pressed", `${now.told}`);
     button("light-fewer").disabled = now.lights < 2;
     for (const one of sliders) one();
-  }
-
-  /** Its key goes down: it comes, and goes along with what points for as long as the key is held. @param {string} key */
-  function lend(key) {
-    const was = isOn();
-    hand.lend(
-      key,
-      () => {
-        bring(!was);
-        if (!was) hand.take({ follows: true });
-      },
-      true,
-      () => bring(was),
-    );
   }
   return { lend, show };
 }

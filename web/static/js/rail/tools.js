@@ -8,7 +8,7 @@ import { button, el } from "../page.js";
 
 const TOOLS = /** @type {const} */ (["erase", "select", "text"]);
 /** Tools that have a cursor of their own on the glass. */
-const CURSORS = ["erase", "select", "stamp", "text", "laser", "spotlight", "measure"];
+const CURSORS = ["erase", "select", "stamp", "text", "laser", "spotlight", "magnifier", "measure"];
 
 /**
  * @param {{ glass: Glass, hand: Hand, act: (deed: () => unknown) => void,
