@@ -2,6 +2,7 @@
 // Figures of the browser: what a stage costs to load, and what a pen costs while it draws.
 
 import { chromium } from "@playwright/test";
+import { benchAids } from "./bench_aids.js";
 import { benchInk } from "./bench_ink.js";
 import { benchMeasure } from "./bench_measure.js";
 import { benchStreams, FILM } from "./bench_streams.js";
@@ -253,6 +254,7 @@ if (runs("text.key")) {
   await page.close();
 }
 
+await benchAids({ browser, base: server.base, runs, percentile, row });
 await benchMeasure({ browser, base: server.base, runs, row });
 await benchInk({ browser, runs, row });
 await browser.close();

@@ -14,7 +14,7 @@ const ABOVE = [2, 3, 4];
 /** How long a lens rests before a finer picture of a page is fetched, in milliseconds. */
 const RESTS = 120;
 
-/** @typedef {{ context: OffscreenCanvasRenderingContext2D, layers: number[], stale: boolean }} Sheet */
+/** @typedef {{ context: OffscreenCanvasRenderingContext2D, layers: number[], stale: boolean, clear: boolean }} Sheet */
 /** A finer picture of a page: for how the page lies, and where in that. @typedef {{ image: HTMLImageElement, page: string, lies: number[] }} Finer */
 
 export class Lens {
@@ -40,8 +40,7 @@ export class Lens {
 
   /** A layer shows something else, or all do. @param {number} [layer] */
   touch(layer) {
-    this.stale = true;
-    for (const one of this.sheets) if (layer === undefined || one.layers.includes(layer)) one.stale = true;
+    for (const one of this.sheets) if (layer === undefined || one.layers.includes(layer)) one.stale = this.stale = true;
     if (layer !== undefined || !this.painted) return;
     clearTimeout(this.rests);
     this.rests = window.setTimeout(() => this.fetch(), RESTS);
@@ -137,11 +136,11 @@ export class Lens {
     print(context, glass, wasm);
     for (const one of shown) this.paintShown(one);
     context.resetTransform();
-    const [mixed, above] = this.sheets;
-    context.globalCompositeOperation = "hard-light";
-    context.drawImage(mixed.context.canvas, 0, 0);
-    context.globalCompositeOperation = "source-over";
-    context.drawImage(above.context.canvas, 0, 0);
+    for (const { context: own, clear, layers } of this.sheets) {
+      if (clear) continue;
+      context.globalCompositeOperation = layers === MIXED ? "hard-light" : "source-over";
+      context.drawImage(own.canvas, 0, 0);
+    }
     context.restore();
     this.toGlass(context, lens, false);
     glass.paint_rim();
@@ -155,7 +154,8 @@ export class Lens {
     context.beginPath();
     context.rect(room[0], room[1], room[2] - room[0], room[3] - room[1]);
     context.clip();
-    context.imageSmoothingQuality = "high";
+    // A film has no time to be drawn better.
+    context.imageSmoothingQuality = element instanceof HTMLImageElement ? "high" : "low";
     if (drawable(element)) put(context, element, lies);
     const finer = this.finer.get(id);
     if (finer?.page === page && drawable(finer.image)) put(context, finer.image, finer.lies);
@@ -167,9 +167,11 @@ export class Lens {
     const { context, layers } = sheet;
     context.resetTransform();
     context.clearRect(0, 0, context.canvas.width, context.canvas.height);
+    sheet.clear = true;
     for (const layer of layers) {
       this.toGlass(context, lens, true);
       this.glass.paint_in_lens(layer);
+      sheet.clear &&= this.glass.items_len() === 0;
       print(context, this.glass, this.wasm, this.layers.find);
     }
     sheet.stale = false;
@@ -202,7 +204,7 @@ export class Lens {
 function sheet(layers) {
   const context = new OffscreenCanvas(1, 1).getContext("2d");
   if (!context) throw new Error("this browser cannot draw");
-  return { context, layers, stale: true };
+  return { context, layers, stale: true, clear: true };
 }
 
 /** Whether two boxes have something in common. @param {number[]} a @param {number[]} b */
