@@ -37,7 +37,7 @@ impl Default for Prefs {
 /// is, since what a dark board makes of it lets light writing through as it lets dark writing.
 fn judged<'a>(swatch: &'a Swatch, offered: &'a Swatch) -> &'a Swatch {
     match swatch.tip {
-        Tip::Round => offered,
+        Tip::Round | Tip::Rimmed => offered,
         Tip::Flat => swatch,
     }
 }

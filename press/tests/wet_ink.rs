@@ -106,6 +106,7 @@ fn way() -> impl Strategy<Value = Vec<InkPoint>> {
 fn tip() -> impl Strategy<Value = (Tip, Layer)> {
     prop_oneof![
         Just((Tip::Round, Layer::Ink)),
+        Just((Tip::Rimmed, Layer::Ink)),
         Just((Tip::Flat, Layer::Highlighter))
     ]
 }

@@ -88,6 +88,16 @@ impl Rgb {
         0.2126 * linear(self.r) + 0.7152 * linear(self.g) + 0.0722 * linear(self.b)
     }
 
+    /// The colour of a thin rim about this one: white or black, whichever stands out more. Their contrasts
+    /// with any colour multiply to 21, so the larger is 4.5 or more: what has such a rim is set off from
+    /// anything beneath by the 3 to 1 that [`LINE_CONTRAST`] asks for.
+    pub fn rim(self) -> Self {
+        match self.contrast(WHITE) > self.contrast(BLACK) {
+            true => WHITE,
+            false => BLACK,
+        }
+    }
+
     /// Contrast ratio with `other`, 1 to 21. Source: WCAG 2.2, *contrast ratio*.
     pub fn contrast(self, other: Self) -> f64 {
         let (a, b) = (self.luminance(), other.luminance());

@@ -175,7 +175,7 @@ impl Eraser {
             self.from.y + (self.to.y - self.from.y) * t,
         );
         match tip {
-            Tip::Round => near.distance(node.at) - node.radius - self.radius,
+            Tip::Round | Tip::Rimmed => near.distance(node.at) - node.radius - self.radius,
             // A flat tip is an upright block, a third as broad as it is high.
             Tip::Flat => {
                 let dx = ((near.x - node.at.x).abs() - node.radius / 3.0).max(0.0);

@@ -36,9 +36,18 @@ pub fn outline_run(points: &[InkPoint], tip: Tip, has_start: bool, has_end: bool
 /// The outline of the ink along straight pieces.
 pub fn outline_of(nodes: &[Node], tip: Tip) -> Path {
     match tip {
-        Tip::Round => round(nodes),
+        Tip::Round | Tip::Rimmed => round(nodes),
         Tip::Flat => flat(nodes),
     }
+}
+
+/// What lies beneath ink along straight pieces and reaches `wide` beyond it.
+pub fn rim_of(nodes: &[Node], wide: f64) -> Path {
+    let wider = |node: &Node| Node {
+        radius: node.radius + wide,
+        ..*node
+    };
+    round(&nodes.iter().map(wider).collect::<Vec<_>>())
 }
 
 fn round(nodes: &[Node]) -> Path {

@@ -42,6 +42,18 @@ impl Count {
     }
 }
 
+impl Count {
+    /// A rim has as many points again, and more where it bends: it is wider.
+    fn rim(&mut self, mark: &Mark) -> Result<(), Spent> {
+        let ink = MARK - self.left;
+        self.take(if mark.style.rim().is_some() {
+            2 * ink
+        } else {
+            0
+        })
+    }
+}
+
 /// How many points the outline of a mark has, at most and roughly: never fewer than half of what
 /// [`Mark::fills`] makes.
 ///
@@ -50,8 +62,14 @@ impl Count {
 pub fn of_mark(mark: &Mark) -> Result<usize, MarkFault> {
     let mut count = Count { left: MARK };
     let counted = match &mark.body {
-        Body::Stroke(curve) => stroke(&mut count, curve, mark.style.tip),
-        Body::Shape(shape) => self::shape(&mut count, shape, mark),
+        Body::Stroke(curve) => {
+            let once = stroke(&mut count, curve, mark.style.tip);
+            once.and_then(|()| count.rim(mark))
+        }
+        Body::Shape(shape) => {
+            let once = self::shape(&mut count, shape, mark);
+            once.and_then(|()| count.rim(mark))
+        }
         Body::Stamp(stamp) => count.take(20 * disc_points(stamp.half())),
         Body::Text(text) => self::text(&mut count, text),
         Body::Picture(_) => count.take(4),
@@ -65,7 +83,7 @@ pub fn of_mark(mark: &Mark) -> Result<usize, MarkFault> {
 /// The nodes of a flattened stroke: two points each, and a disc where the ribbon may not bend.
 fn stroke(count: &mut Count, curve: &Curve, tip: Tip) -> Result<(), Spent> {
     let around = |radius: f64| match tip {
-        Tip::Round => disc_points(radius),
+        Tip::Round | Tip::Rimmed => disc_points(radius),
         Tip::Flat => 10,
     };
     count.take(around(curve.start.radius()))?;
@@ -84,8 +102,8 @@ fn stroke(count: &mut Count, curve: &Curve, tip: Tip) -> Result<(), Spent> {
             let goes = Dir::between(&[last, node]);
             let bent = came.is_some_and(|came| !gentle(last.radius, came, goes));
             count.take(match (tip, bent) {
-                (Tip::Round, false) => 2,
-                (Tip::Round, true) => 2 + around(last.radius),
+                (Tip::Round | Tip::Rimmed, false) => 2,
+                (Tip::Round | Tip::Rimmed, true) => 2 + around(last.radius),
                 (Tip::Flat, _) => around(last.radius),
             })?;
             (last, came) = (node, Some(goes));

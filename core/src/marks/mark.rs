@@ -7,8 +7,8 @@ use crate::display::{Blend, Path};
 use crate::geometry::frames::{Held, Ink, Map, Rect};
 use crate::geometry::ids::{AuthorId, MarkId};
 use crate::ink::curve::Curve;
-use crate::ink::outline::outline_of;
-use crate::ink::tip::Tip;
+use crate::ink::outline::{outline_of, rim_of};
+use crate::ink::tip::{Tip, rim};
 use crate::ink::{InkPoint, MAX_POINTS, Points, UNITS};
 use crate::marks::budget;
 use crate::marks::fading::{Fading, STAYS};
@@ -42,10 +42,16 @@ impl Style {
         }
     }
 
+    /// The colour of the ink's rim and how wide that is on each side, if it has one.
+    pub fn rim(&self) -> Option<(Rgb, f64)> {
+        let rimmed = self.tip == Tip::Rimmed;
+        rimmed.then(|| (self.colour.rim(), rim(f64::from(self.width))))
+    }
+
     /// The layer that a mark of this style lies on.
     pub fn layer(&self) -> Layer {
         match self.tip {
-            Tip::Round => Layer::Ink,
+            Tip::Round | Tip::Rimmed => Layer::Ink,
             Tip::Flat => Layer::Highlighter,
         }
     }
@@ -62,7 +68,7 @@ impl Style {
     /// How it mixes with light paper.
     pub fn blend(&self) -> Blend {
         match self.tip {
-            Tip::Round => Blend::Over,
+            Tip::Round | Tip::Rimmed => Blend::Over,
             Tip::Flat => Blend::Multiply,
         }
     }
@@ -232,9 +238,10 @@ impl Mark {
 
     /// A rectangle that contains the mark, in its own frame.
     pub fn own_bounds(&self) -> Rect<Ink> {
+        let rim = self.style.rim().map_or(0.0, |(_, wide)| wide);
         match &self.body {
-            Body::Stroke(curve) => curve.bounds(),
-            Body::Shape(shape) => shape.bounds(f64::from(self.style.width)),
+            Body::Stroke(curve) => curve.bounds().inflate(rim),
+            Body::Shape(shape) => shape.bounds(f64::from(self.style.width)).inflate(rim),
             Body::Stamp(stamp) => stamp.bounds(),
             Body::Text(text) => text.bounds(),
             Body::Picture(placed) => placed.area(),
@@ -248,12 +255,18 @@ impl Mark {
         match &self.body {
             Body::Stroke(curve) => {
                 let nodes = curve.flatten(tolerance);
-                vec![(outline_of(&nodes, style.tip), style.colour)]
+                let rim = style
+                    .rim()
+                    .map(|(colour, wide)| (rim_of(&nodes, wide), colour));
+                let ink = (outline_of(&nodes, style.tip), style.colour);
+                rim.into_iter().chain([ink]).collect()
             }
             Body::Shape(shape) => {
                 let inside = style.fill.and_then(|c| Some((shape.inside()?, c)));
-                let line = shape.outline(f64::from(style.width), style.dash, tolerance);
-                inside.into_iter().chain([(line, style.colour)]).collect()
+                let line = |rim| shape.outline(f64::from(style.width), rim, style.dash, tolerance);
+                let rim = style.rim().map(|(colour, wide)| (line(wide), colour));
+                let ink = [(line(0.0), style.colour)];
+                inside.into_iter().chain(rim).chain(ink).collect()
             }
             Body::Stamp(stamp) => stamp.fills(style.colour),
             Body::Text(text) => vec![(text.path(), style.colour)],

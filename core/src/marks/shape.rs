@@ -157,10 +157,11 @@ impl Shape {
         self.figure.closed().then(|| Path::from(&self.line()))
     }
 
-    /// The outline of the line with its width, dashes and heads, at most `tolerance` units off.
-    pub fn outline(&self, width: f64, dash: Dash, tolerance: f64) -> Path {
+    /// The outline of the line with its width, dashes and heads, at most `tolerance` units off; with a rim, of
+    /// all that lies no further than `rim` from that.
+    pub fn outline(&self, width: f64, rim: f64, dash: Dash, tolerance: f64) -> Path {
         let mut line = self.line();
-        let mut heads = Path::default();
+        let mut heads = BezPath::new();
         let ends: Vec<kurbo::Point> = self.points.iter().map(|p| kurbo_point(*p)).collect();
         if let (Figure::Arrow | Figure::TwoHeaded, [a, b]) = (self.figure, ends.as_slice()) {
             // The line stops inside the head, so that it does not stick out at the tip.
@@ -182,13 +183,19 @@ impl Shape {
             Figure::Box => Join::Miter,
             _ => Join::Round,
         };
-        let style = Stroke::new(width)
+        let style = Stroke::new(width + 2.0 * rim)
             .with_caps(Cap::Round)
             .with_join(join)
             .with_dashes(0.0, dash.pattern().iter().map(|v| v * width));
         let outline = kurbo::stroke(line, &style, &StrokeOpts::default(), tolerance);
         let mut path = Path::from(&outline);
-        path.append(&heads);
+        if rim > 0.0 {
+            let edge = Stroke::new(2.0 * rim).with_join(Join::Round);
+            let heads = kurbo::stroke(&heads, &edge, &StrokeOpts::default(), tolerance);
+            path.append(&Path::from(&heads));
+        } else {
+            path.append(&Path::from(&heads));
+        }
         path
     }
 
@@ -212,13 +219,17 @@ fn head_length(width: f64) -> f64 {
 }
 
 /// A head with a notched back.
-fn head(path: &mut Path, tip: kurbo::Point, along: kurbo::Vec2, width: f64) {
+fn head(path: &mut BezPath, tip: kurbo::Point, along: kurbo::Vec2, width: f64) {
     let (length, across) = (head_length(width), kurbo::Vec2::new(-along.y, along.x));
     let back = tip - along * length;
     let (left, right) = (back + across * length * 0.42, back - across * length * 0.42);
     let notch = tip - along * length * 0.78;
     // The same way round as kurbo's outlines.
-    path.polygon([tip, left, notch, right].map(|p| (p.x, p.y)));
+    path.move_to(tip);
+    for corner in [left, notch, right] {
+        path.line_to(corner);
+    }
+    path.close_path();
 }
 
 fn kurbo_point(s: Spot) -> kurbo::Point {
@@ -360,10 +371,10 @@ mod tests {
             Figure::Line,
             &[Point::new(0.0, 0.0), Point::new(110.0, 0.0)],
         );
-        let solid = area(&line.outline(10.0, Dash::Solid, 0.01));
+        let solid = area(&line.outline(10.0, 0.0, Dash::Solid, 0.01));
         assert!((solid / (1100.0 + PI * 25.0) - 1.0).abs() < 1e-3, "{solid}");
         // Dashes begin at 0 and 55: two of 30, each with a disc's worth of ends.
-        let dashed = area(&line.outline(10.0, Dash::Dashed, 0.01));
+        let dashed = area(&line.outline(10.0, 0.0, Dash::Dashed, 0.01));
         assert!(
             (dashed / (2.0 * (300.0 + PI * 25.0)) - 1.0).abs() < 1e-2,
             "{dashed}"
@@ -373,7 +384,10 @@ mod tests {
             &[Point::new(0.0, 0.0), Point::new(110.0, 0.0)],
         );
         assert_eq!(
-            arrow.outline(10.0, Dash::Solid, 0.01).bounds::<Ink>().x1,
+            arrow
+                .outline(10.0, 0.0, Dash::Solid, 0.01)
+                .bounds::<Ink>()
+                .x1,
             110.0
         );
         let oval = Shape::new(

@@ -48,20 +48,20 @@ pub const MOST: usize = 8;
 
 /// The swatches that everybody starts with: one to write, one to point, one to correct, one to
 /// highlight, one more colour, and one whose ink fades. Colours are Okabe and Ito's, so that nobody
-/// confuses them.
+/// confuses them; those that are neither light nor dark have a rim, and are seen on anything.
 pub const ORIGINALS: [Swatch; 6] = [
     pen(BLACK, 5.0),
-    pen(OKABE_ITO[6].1, 12.0),
-    pen(OKABE_ITO[5].1, 7.0),
+    rimmed(OKABE_ITO[6].1, 12.0),
+    rimmed(OKABE_ITO[5].1, 7.0),
     Swatch {
         tip: Tip::Flat,
         rule: WidthRule::Even,
         ..pen(OKABE_ITO[4].1, 36.0)
     },
-    pen(OKABE_ITO[3].1, 7.0),
+    rimmed(OKABE_ITO[3].1, 7.0),
     Swatch {
         stay: Some(crate::marks::fading::STAY),
-        ..pen(OKABE_ITO[7].1, 9.0)
+        ..rimmed(OKABE_ITO[7].1, 9.0)
     },
 ];
 
@@ -76,25 +76,35 @@ const fn pen(colour: Rgb, width: f32) -> Swatch {
     }
 }
 
+const fn rimmed(colour: Rgb, width: f32) -> Swatch {
+    Swatch {
+        tip: Tip::Rimmed,
+        ..pen(colour, width)
+    }
+}
+
 impl Swatch {
     /// What it is, in a few words.
     ///
     /// ```
     /// use bozzetto_core::marks::swatch::ORIGINALS;
     /// let names: Vec<String> = ORIGINALS.iter().map(|s| s.name()).collect();
-    /// assert_eq!(names[1], "Vermilion thick pen");
-    /// assert_eq!(names[5], "Reddish purple pen, fades after 4 s");
+    /// assert_eq!(names[1], "Vermilion thick pen with a rim");
+    /// assert_eq!(names[5], "Reddish purple pen with a rim, fades after 4 s");
     /// ```
     pub fn name(&self) -> String {
         let kind = match (self.tip, self.width) {
             (Tip::Flat, _) => "highlighter",
-            (Tip::Round, w) if w < 6.5 => "writing pen",
-            (Tip::Round, w) if w >= 10.0 => "thick pen",
-            (Tip::Round, _) => "pen",
+            (_, w) if w < 6.5 => "writing pen",
+            (_, w) if w >= 10.0 => "thick pen",
+            _ => "pen",
         };
         let mut name = format!("{} {kind}", self.colour.name());
         if let Some(first) = name.get_mut(..1) {
             first.make_ascii_uppercase();
+        }
+        if self.tip == Tip::Rimmed {
+            name += " with a rim";
         }
         if let Some(stay) = self.stay {
             name += &format!(", fades after {stay} s");
@@ -132,7 +142,7 @@ impl Swatch {
             let x = width * (0.16 + 0.68 * t);
             let y = match self.tip {
                 Tip::Flat => height * 0.5,
-                Tip::Round => {
+                Tip::Round | Tip::Rimmed => {
                     // Two and a half swings that grow, as a hand makes to try a pen.
                     let swing = (t * 2.5 * std::f64::consts::TAU).sin();
                     height * (0.5 - swing * (0.12 + 0.16 * t))

@@ -12,7 +12,8 @@ use serde::{Deserialize, Serialize};
 use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Held, Ink, Map, Rect};
 use crate::geometry::ids::{AuthorId, MarkId};
-use crate::ink::outline::outline_run;
+use crate::ink::centreline::flatten_run;
+use crate::ink::outline::{outline_of, rim_of};
 use crate::ink::{InkPoint, MAX_POINTS, Points};
 use crate::marks::mark::{
     Body, Layer, Mark, MarkFault, Style, check_points, check_style, check_transform,
@@ -69,6 +70,12 @@ pub struct WetStroke {
 }
 
 impl WetStroke {
+    /// What ink through some of its points reaches at most, with its rim.
+    fn reach(&self, points: &[InkPoint]) -> Rect<Ink> {
+        let rim = self.style.rim().map_or(0.0, |(_, wide)| wide);
+        reach_of(points).inflate(rim)
+    }
+
     /// Everything known of the stroke, as one message for who comes late.
     pub fn so_far(&self, mark: MarkId) -> WetInk {
         WetInk {
@@ -240,7 +247,7 @@ impl WetStrokes {
         let start = ink.from as usize;
         let mut lost = Rect::EMPTY;
         let fresh = if start > known {
-            lost = reach_of(&stroke.all_points());
+            lost = stroke.reach(&stroke.all_points());
             stroke.from = ink.from;
             stroke.points.clear();
             &ink.points.0[..]
@@ -251,7 +258,7 @@ impl WetStrokes {
         // half before that: the last two points are painted again.
         let old = stroke.points.len();
         let changed_from = old.saturating_sub(2);
-        let end = |s: &WetStroke| reach_of(&[&s.points[changed_from..], &s.predicted].concat());
+        let end = |s: &WetStroke| s.reach(&[&s.points[changed_from..], &s.predicted].concat());
         let before = end(stroke);
         stroke.points.extend_from_slice(fresh);
         stroke.predicted = predicted;
@@ -266,7 +273,7 @@ impl WetStrokes {
             self.invalidate_shape(&shape, views);
         }
         if let Some(stroke) = self.strokes.remove(&mark) {
-            let bounds = reach_of(&stroke.all_points());
+            let bounds = stroke.reach(&stroke.all_points());
             self.invalidate(
                 stroke.style.layer(),
                 stroke.sheet,
@@ -346,18 +353,26 @@ impl WetStrokes {
         for stroke in self.strokes.values().filter(on_it) {
             let to_glass = stroke.transform.then(&seen.view);
             let points = stroke.all_points();
+            let rim = stroke.style.rim();
+            // All of the rim lies beneath all of the ink.
+            let mut ink = DisplayList::default();
             for start in (0..points.len()).step_by(RUN) {
                 let end = (start + RUN).min(points.len());
                 // The points on either side belong to the neighbouring runs, but bend the curve.
                 let run = &points[start.saturating_sub(1)..(end + 1).min(points.len())];
-                let bounds = to_glass.apply_rect(&reach_of(run)).inflate(2.0);
+                let bounds = to_glass.apply_rect(&stroke.reach(run)).inflate(2.0);
                 if bounds.intersects(within) {
                     let (has_start, has_end) = (start == 0, end == points.len());
-                    let path = outline_run(run, stroke.style.tip, has_start, has_end);
-                    let colour = stroke.style.colour;
-                    list.fill(path.mapped(&to_glass), colour, seen.blend(&stroke.style));
+                    let nodes = flatten_run(run, has_start, has_end);
+                    let blend = seen.blend(&stroke.style);
+                    if let Some((colour, wide)) = rim {
+                        list.fill(rim_of(&nodes, wide).mapped(&to_glass), colour, blend);
+                    }
+                    let path = outline_of(&nodes, stroke.style.tip);
+                    ink.fill(path.mapped(&to_glass), stroke.style.colour, blend);
                 }
             }
+            list.items.append(&mut ink.items);
         }
     }
 

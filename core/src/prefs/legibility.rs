@@ -6,9 +6,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::display::colour::{BLACK, LINE_CONTRAST, OKABE_ITO, Rgb, WHITE};
+use crate::display::colour::{BLACK, LINE_CONTRAST, OKABE_ITO, Rgb};
 use crate::geometry::frames::GLASS_WIDTH;
-use crate::ink::tip::Tip;
+use crate::ink::tip::{Tip, rim, width_of_rim};
 use crate::marks::swatch::Swatch;
 
 /// The smallest and the preferred height of writing, in arc minutes.
@@ -82,6 +82,12 @@ impl Room {
         self.least_writing() / 12.0
     }
 
+    /// The thinnest rim that the last seat tells from the ink: one arc minute, the gap that an eye of acuity
+    /// 1.0 sees in a Landolt ring (ISO 8596, from memory).
+    pub fn least_rim(&self) -> f64 {
+        self.units(1.0)
+    }
+
     /// The line that writing read well is made of.
     pub fn good_line(&self) -> f64 {
         self.good_writing() / 10.0
@@ -102,7 +108,7 @@ pub struct Short {
 pub fn check(swatch: &Swatch, room: &Room, beneath: Rgb) -> Option<Short> {
     let mut instead = *swatch;
     let mut reasons = Vec::new();
-    if swatch.tip == Tip::Round {
+    if swatch.tip.is_pen() {
         let least = room.least_line();
         if f64::from(swatch.width) < least {
             // Half units, so that the number can be said.
@@ -115,12 +121,22 @@ pub fn check(swatch: &Swatch, room: &Room, beneath: Rgb) -> Option<Short> {
             ));
         }
         let contrast = swatch.colour.contrast(beneath);
-        if contrast < LINE_CONTRAST {
-            instead.colour = seen_on(beneath);
+        if contrast < LINE_CONTRAST && swatch.tip != Tip::Rimmed {
+            instead.tip = Tip::Rimmed;
             reasons.push(format!(
-                "contrast {:.1} to 1 on what is on stage, where 3 is needed: {} would do",
-                cut(contrast),
-                instead.colour.name()
+                "contrast {:.1} to 1 on what is on stage, where 3 is needed: with a rim it would do",
+                cut(contrast)
+            ));
+        }
+        // A rim that cannot be told from the ink sets nothing off.
+        let least = room.least_rim();
+        if instead.tip == Tip::Rimmed && rim(f64::from(instead.width)) < least {
+            instead.width = ((width_of_rim(least) * 2.0).ceil() / 2.0) as f32;
+            reasons.push(format!(
+                "its rim is too thin for the last seat at {}: {} instead of {} wide would do",
+                metres(room.farthest_seat),
+                instead.width,
+                swatch.width
             ));
         }
     } else {
@@ -139,21 +155,6 @@ pub fn check(swatch: &Swatch, room: &Room, beneath: Rgb) -> Option<Short> {
         first.make_ascii_uppercase();
     }
     (!why.is_empty()).then_some(Short { why, instead })
-}
-
-/// A colour of the palette that is seen well on another: the least contrast that is enough, so that
-/// there is still a colour; black or white at the worst.
-fn seen_on(beneath: Rgb) -> Rgb {
-    let enough = OKABE_ITO[1..]
-        .iter()
-        .map(|(_, c)| *c)
-        .filter(|c| c.contrast(beneath) >= LINE_CONTRAST)
-        .min_by(|a, b| a.contrast(beneath).total_cmp(&b.contrast(beneath)));
-    let plain = match BLACK.contrast(beneath) >= WHITE.contrast(beneath) {
-        true => BLACK,
-        false => WHITE,
-    };
-    enough.unwrap_or(plain)
 }
 
 /// To tenths, never up: what falls short must not look as if it were enough.
@@ -210,19 +211,18 @@ mod tests {
     fn the_originals_can_be_seen() {
         let paper = crate::stage::board::PAPER;
         let room = Room::default();
-        for swatch in &ORIGINALS[..4] {
+        for swatch in &ORIGINALS {
             assert_eq!(check(swatch, &room, paper), None, "{}", swatch.name());
         }
         let yellow = Swatch {
             tip: Tip::Round,
             ..ORIGINALS[3]
         };
-        assert!(
-            check(&yellow, &room, paper)
-                .unwrap()
-                .why
-                .starts_with("Contrast 1.")
-        );
+        let short = check(&yellow, &room, paper).unwrap();
+        assert!(short.why.starts_with("Contrast 1."));
+        // The colour stays; it gets a rim.
+        assert_eq!(short.instead.colour, yellow.colour);
+        assert_eq!(short.instead.tip, Tip::Rimmed);
         let hall = Room {
             farthest_seat: 20_000.0,
             ..room

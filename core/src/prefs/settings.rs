@@ -53,6 +53,28 @@ pub enum Finger {
     Moves,
 }
 
+/// Which keys the keyboard on the screen has.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub enum Layout {
+    #[default]
+    English,
+    Spanish,
+    German,
+    French,
+}
+
+/// Typing at a display that may have no keyboard.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(default)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub struct ScreenKeys {
+    /// Whether a text that a finger or a pen begins is typed on the screen; `None` until that was asked.
+    pub wanted: Option<bool>,
+    pub layout: Layout,
+}
+
 /// See the module's description. What is missing in what was kept is as it is at first.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 #[serde(default)]
@@ -66,6 +88,7 @@ pub struct Settings {
     pub room: Room,
     pub rail: Rail,
     pub finger: Finger,
+    pub screen_keys: ScreenKeys,
     /// Taking the lever to Mark freezes what moves.
     pub lowering_freezes: bool,
     /// Radius of the eraser, in glass units.
@@ -97,6 +120,7 @@ impl Default for Settings {
             room: Room::default(),
             rail: Rail::default(),
             finger: Finger::default(),
+            screen_keys: ScreenKeys::default(),
             lowering_freezes: false,
             eraser: ERASERS[1],
             keys: Keys::default(),

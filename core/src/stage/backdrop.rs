@@ -346,7 +346,7 @@ impl BackdropView {
             return swatch;
         }
         let colour = match swatch.tip {
-            Tip::Round => board.surface.ink(swatch.colour),
+            Tip::Round | Tip::Rimmed => board.surface.ink(swatch.colour),
             Tip::Flat => board.surface.highlighter(swatch.colour),
         };
         Swatch { colour, ..swatch }

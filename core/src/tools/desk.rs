@@ -9,7 +9,6 @@ use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point};
 use crate::geometry::ids::{AuthorId, BackdropId, IdMaker, MarkId};
 use crate::ink::InkPoint;
 use crate::ink::pen::Device;
-use crate::ink::tip::Tip;
 use crate::lesson::change::Intent;
 use crate::marks::fading::Fading;
 use crate::marks::mark::{Body, Mark, Style};
@@ -158,7 +157,7 @@ impl Desk<'_> {
         let hold = self.settings.swatches.get(swatch)?.hold;
         let (sheet, transform, ink) = self.holder(hold, at)?;
         let mut swatch = self.offered(swatch, sheet)?;
-        if let (Some(ink), Tip::Round) = (ink, swatch.tip) {
+        if let (Some(ink), true) = (ink, swatch.tip.is_pen()) {
             swatch.colour = ink;
         }
         Some((swatch, sheet, transform))

@@ -89,7 +89,8 @@ pub fn write(marks: &[Mark], title: &str) -> (String, Vec<&'static str>) {
 
 fn brush(style: &Style) -> String {
     let (tip, mixes) = match style.tip {
-        Tip::Round => ("ellipse", "copyPen"),
+        // Ink files know no rim.
+        Tip::Round | Tip::Rimmed => ("ellipse", "copyPen"),
         Tip::Flat => ("rectangle", "maskPen"),
     };
     let property = |name: &str, value: &str, units: &str| {

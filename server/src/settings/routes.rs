@@ -136,6 +136,11 @@ impl Page {
         is == edge
     }
 
+    /// Whether a text is typed on the screen, once that was asked.
+    fn screen_keys(&self, wanted: bool) -> bool {
+        self.settings.screen_keys.wanted == Some(wanted)
+    }
+
     fn finger_moves(&self) -> bool {
         self.settings.finger == Finger::Moves
     }
@@ -174,6 +179,7 @@ struct Set {
     display_width_cm: String,
     farthest_seat_m: String,
     finger: Finger,
+    screen_keys: Option<String>,
     edge: Edge,
 }
 
@@ -199,6 +205,9 @@ async fn set(
     change(&app, &headers, move |settings| {
         settings.room = room;
         settings.finger = form.finger;
+        if let Some(on_screen) = form.screen_keys {
+            settings.screen_keys.wanted = Some(on_screen == "on");
+        }
         settings.rail.edge = form.edge;
     })
     .await

@@ -11,6 +11,7 @@ import { Hand } from "./input/hand.js";
 import { listenToKeys } from "./input/keys.js";
 import { prepareOverlays } from "./input/overlays.js";
 import { listenToPointers } from "./input/pointers.js";
+import { ScreenKeys } from "./input/screen_keys.js";
 import { Selection } from "./input/selection.js";
 import { Typing } from "./input/typing.js";
 import { hush, say, showLine } from "./messages.js";
@@ -254,7 +255,7 @@ const selection = new Selection({
     typing.openSelected();
   },
 });
-const typing = new Typing({ glass, act, flush, area });
+const typing = new Typing({ glass, act, flush, area, keys: new ScreenKeys(settings) });
 const showOverlays = prepareOverlays({ glass, area });
 const tools = prepareTools({
   glass,

@@ -4,6 +4,7 @@
 import { el } from "../page.js";
 
 /** @import { Glass } from "../../glass/glass.js" */
+/** @import { ScreenKeys } from "./screen_keys.js" */
 /** The module that lays out. @typedef {typeof import("../../glass/text.js")} Layout */
 
 const SMALLER = 0.8;
@@ -14,7 +15,7 @@ const AGAIN = 2000;
 
 export class Typing {
   /**
-   * @param {{ glass: Glass, act: (deed: () => unknown) => void,
+   * @param {{ glass: Glass, act: (deed: () => unknown) => void, keys: ScreenKeys,
    *   flush: () => void, area: () => { left: number, top: number, width: number, height: number } }} stage
    */
   constructor(stage) {
@@ -84,6 +85,7 @@ export class Typing {
     this.show();
     if (!field) return;
     this.text.value = field.content;
+    this.stage.keys.begin();
     this.focus();
   }
 
@@ -91,6 +93,7 @@ export class Typing {
   end() {
     if (!this.glass.is_typing()) {
       this.text.hidden = this.bar.hidden = true;
+      this.stage.keys.show(false);
       return false;
     }
     this.stage.act(() => this.glass.text_end());
@@ -195,7 +198,7 @@ export class Typing {
   show() {
     const { field, text, bar } = this;
     text.hidden = bar.hidden = !field;
-    if (!field) return;
+    if (!field) return this.stage.keys.show(false);
     const { left, top } = this.stage.area();
     const [a, b, c, d, e, f] = field.matrix;
     const x = a * field.x + c * field.y + e + left;

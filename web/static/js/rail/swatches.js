@@ -200,7 +200,7 @@ export class Swatches {
       key.addEventListener("click", () =>
         this.change((s) => {
           if (what === "tip") {
-            s.tip = value === "Flat" ? "Flat" : "Round";
+            s.tip = value === "Flat" || value === "Rimmed" ? value : "Round";
             s.rule = s.tip === "Flat" ? "Even" : "Lively";
             s.width = s.tip === "Flat" ? Math.max(s.width, 24) : Math.min(s.width, 16);
           } else if (what === "rule") s.rule = value === "Even" ? "Even" : "Lively";
