@@ -1,6 +1,7 @@
 // @ts-check
 // Typing at a display that has no keyboard: with fingers, on the screen.
 
+import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { startNow } from "../stage.js";
@@ -42,6 +43,7 @@ test("a text that a finger begins is typed on the screen, in another language's 
   await tap("Shift", "B", "a", "h", "Acute", "i", "a", "Space", "ñ", "x", "Delete", "Left", "o", "New line");
   await expect(field).toHaveValue("Bahía o\nñ");
   await expect(field).toBeFocused();
+  expect((await new AxeBuilder({ page }).include("#screen-keys").analyze()).violations).toEqual([]);
   // Large enough for fingers.
   for (const key of await keys.locator(".hg-button").all()) {
     const box = await key.boundingBox();

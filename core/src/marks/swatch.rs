@@ -48,9 +48,9 @@ pub const MOST: usize = 8;
 
 /// The swatches that everybody starts with: one to write, one to point, one to correct, one to
 /// highlight, one more colour, and one whose ink fades. Colours are Okabe and Ito's, so that nobody
-/// confuses them; those that are neither light nor dark have a rim, and are seen on anything.
+/// confuses them. All pens have a rim, and are seen on anything.
 pub const ORIGINALS: [Swatch; 6] = [
-    pen(BLACK, 5.0),
+    rimmed(BLACK, 5.0),
     rimmed(OKABE_ITO[6].1, 12.0),
     rimmed(OKABE_ITO[5].1, 7.0),
     Swatch {
