@@ -56,6 +56,8 @@ struct Stage {
     texts: u32,
     /// There is a laser dot; there is a ring.
     points: (bool, bool),
+    /// With what it was done last.
+    device: Device,
 }
 
 impl Stage {
@@ -84,6 +86,7 @@ impl Stage {
             enlarged: 0,
             texts: 0,
             points: (false, false),
+            device: Device::Finger,
         }
     }
 
@@ -139,6 +142,7 @@ impl Stage {
 
     fn take(&mut self, event: &Event) {
         let Event { id, device, t, .. } = *event;
+        self.device = device;
         let sample = Sample {
             at: Point::new(event.at.0, event.at.1),
             pressure: 0.5,
@@ -179,7 +183,7 @@ impl Stage {
             let event = Event {
                 what: with,
                 id,
-                device: Device::Finger,
+                device: self.device,
                 at: (0.0, 0.0),
                 t: 1e6,
                 grip: None,
