@@ -112,3 +112,18 @@ export async function seenAt(stage, page, x, y) {
   const top = mount.y + (mount.height - (width * 9) / 16) / 2;
   return { x: left + ((x - glass.x) / glass.width) * width, y: top + ((y - glass.y) / glass.width) * width };
 }
+
+/** How many changes the page holds that the server has not acknowledged.
+ * @param {Page} page @returns {Promise<number>} */
+export function unacknowledged(page) {
+  return page.evaluate(
+    () =>
+      new Promise((resolve) => {
+        const request = indexedDB.open("bozzetto", 1);
+        request.onsuccess = () => {
+          const count = request.result.transaction("unacknowledged").objectStore("unacknowledged").count();
+          count.onsuccess = () => resolve(count.result);
+        };
+      }),
+  );
+}

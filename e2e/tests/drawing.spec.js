@@ -5,7 +5,7 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { root, Server } from "../server.js";
-import { apart, colour, drag, ready, startNow, straight } from "../stage.js";
+import { apart, colour, drag, ready, startNow, straight, unacknowledged } from "../stage.js";
 
 /** @type {Server} */
 let server;
@@ -195,18 +195,3 @@ test("WebAssembly holds the same sheets as the server for the same log", async (
   );
   expect(replayed).toBe([...lesson].toString());
 });
-
-/** How many changes the page holds that the server has not acknowledged.
- * @param {import("@playwright/test").Page} page @returns {Promise<number>} */
-function unacknowledged(page) {
-  return page.evaluate(
-    () =>
-      new Promise((resolve) => {
-        const request = indexedDB.open("bozzetto", 1);
-        request.onsuccess = () => {
-          const count = request.result.transaction("unacknowledged").objectStore("unacknowledged").count();
-          count.onsuccess = () => resolve(count.result);
-        };
-      }),
-  );
-}

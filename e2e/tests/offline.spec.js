@@ -4,7 +4,19 @@
 import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { root, Server } from "../server.js";
-import { apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+import {
+  apart,
+  capture,
+  colour,
+  decode,
+  drag,
+  follow,
+  ready,
+  seenAt,
+  startNow,
+  straight,
+  unacknowledged,
+} from "../stage.js";
 
 /** @type {Server} */
 let server;
@@ -131,6 +143,27 @@ test("what comes on stage without the line is there when it is back: a picture, 
   for (let turn = 0; turn < 4; turn++) await page.keyboard.press("PageUp");
   await expect(place).toContainText("2 of 4");
   await expect.poll(shown).toBeGreaterThan(0);
+});
+
+test("what was laid over the picture without a line is there when the page is loaded again", async ({
+  page,
+  context,
+}) => {
+  await startNow(page, server.base);
+  await context.setOffline(true);
+  await expect(page.locator("#line")).toContainText("The line to the server is down");
+  await page.mouse.move(400, 300);
+  for (const key of ["w", "g", "r", "p", "o", "k"]) await page.keyboard.press(key);
+  await page.getByRole("button", { name: "Start" }).click();
+  const laid = ["Spotlight", "Magnifier", "Ruler", "Protractor", "Compasses"];
+  const chips = page.locator("#row-aids > .aid:not([hidden])");
+  await expect(chips).toHaveText(laid);
+  await expect.poll(() => unacknowledged(page)).toBeGreaterThanOrEqual(7);
+  await context.setOffline(false);
+  await page.reload();
+  await ready(page);
+  await expect(chips).toHaveText(laid);
+  await expect(page.locator("#row-clocks button")).toContainText("Countdown");
 });
 
 test("a page that goes while its line is deaf loses nothing, however much it had to say", async ({ page }) => {

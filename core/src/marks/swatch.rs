@@ -89,8 +89,8 @@ impl Swatch {
     /// ```
     /// use bozzetto_core::marks::swatch::ORIGINALS;
     /// let names: Vec<String> = ORIGINALS.iter().map(|s| s.name()).collect();
-    /// assert_eq!(names[1], "Vermilion thick pen with a rim");
-    /// assert_eq!(names[5], "Reddish purple pen with a rim, fades after 4 s");
+    /// assert_eq!(names[1], "Vermilion thick pen");
+    /// assert_eq!(names[5], "Reddish purple pen, fades after 4 s");
     /// ```
     pub fn name(&self) -> String {
         let kind = match (self.tip, self.width) {
@@ -102,9 +102,6 @@ impl Swatch {
         let mut name = format!("{} {kind}", self.colour.name());
         if let Some(first) = name.get_mut(..1) {
             first.make_ascii_uppercase();
-        }
-        if self.tip == Tip::Rimmed {
-            name += " with a rim";
         }
         if let Some(stay) = self.stay {
             name += &format!(", fades after {stay} s");

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::geometry::frames::{Glass, Rect, Size};
+use crate::geometry::frames::{GLASS_WIDTH, Glass, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::sheets::refusal::Refusal;
 use crate::sheets::step::SheetId;
@@ -146,9 +146,13 @@ impl StageState {
         known.is_some_and(|b| b.sheets().any(|s| s == sheet))
     }
 
-    /// The picture area.
+    /// The picture area; of a lesson of which nothing is known, larger than any, so that what is laid before
+    /// stays where it was laid.
     pub fn area(&self) -> Size<Glass> {
-        Size::glass(self.aspect.0, self.aspect.1)
+        match self.is_blank() {
+            true => Size::new(GLASS_WIDTH, GLASS_WIDTH),
+            false => Size::glass(self.aspect.0, self.aspect.1),
+        }
     }
 
     /// Something that is wanted over the picture, within what can be.

@@ -1,10 +1,11 @@
 //! A wheel, or two fingers on a touchpad: what is seen moves, or grows where the pointer is; with the
 //! spotlight in the hand that grows, and with the magnifier what that shows.
 
-use crate::geometry::frames::{Glass, Point};
+use crate::geometry::frames::{Glass, Ink, Map, Point};
 use crate::stage::laid::Lay;
 use crate::tools::desk::{Desk, Effect};
 use crate::tools::in_hand::Kind;
+use crate::tools::magnifier;
 
 /// How far a wheel turns until what is seen is e times as large, in CSS pixels.
 const FOLD: f64 = 400.0;
@@ -22,7 +23,9 @@ pub fn turned(desk: &mut Desk, at: Point<Glass>, dx: f64, dy: f64, grows: bool) 
         let lay = Lay::Magnifier(magnifier.with_times(times));
         return desk.want(Effect::Drag(lay));
     }
-    let at = desk.pixels(at);
+    // What stays where it is, is what the pointer is on, through a lens too.
+    let hand: Point<Ink> = Map::coincident().apply(at);
+    let at = desk.pixels(magnifier::through(desk, hand).apply(hand));
     desk.want(match grows {
         true => Effect::Enlarge {
             by: (-dy / FOLD).exp(),
