@@ -155,6 +155,16 @@ test("a ring goes along with the pointer, as it is set, and can be kept to the s
   await expect(page.locator("#row-aids")).toBeHidden();
 });
 
+test("a machine that is slow to bring an aid takes no short press of its key for a long one", async ({ page }) => {
+  await startNow(page, server.base);
+  const devtools = await page.context().newCDPSession(page);
+  await page.mouse.move(400, 300);
+  await devtools.send("Emulation.setCPUThrottlingRate", { rate: 60 });
+  for (const key of ["w", "g"]) await page.keyboard.press(key);
+  await devtools.send("Emulation.setCPUThrottlingRate", { rate: 1 });
+  await expect(page.locator("#row-aids > .aid:not([hidden])")).toHaveText(["Spotlight", "Magnifier"]);
+});
+
 test("presses spread on every screen, on pages that hands reach too, and are gone", async ({ page, browser }) => {
   /** Counts the frames in which there is anything on the canvas of aids, and keeps how far it reached. */
   const count = () => {

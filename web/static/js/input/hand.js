@@ -60,8 +60,10 @@ export class Hand {
    */
   lend(key, take, stays, back) {
     if (this.lent) return;
-    this.lent = { key, before: this.held, since: performance.now(), used: false, stays, back };
+    this.lent = { key, before: this.held, since: 0, used: false, stays, back };
     take();
+    // From when it is in the hand: a machine that was slow to bring it makes no short press long.
+    this.lent.since = performance.now();
   }
 
   /** What was lent has been used. */
@@ -69,14 +71,17 @@ export class Hand {
     if (this.lent) this.lent.used = true;
   }
 
-  /** @param {string} [key] the key that was let go; any, when the page was left */
-  giveBack(key) {
+  /**
+   * @param {number} at when, in milliseconds of the page's time
+   * @param {string} [key] the key that was let go; any, when the page was left
+   */
+  giveBack(at, key) {
     const { lent } = this;
     if (!lent || (key !== undefined && lent.key !== key)) return;
     this.lent = null;
     const { touching, tool, ring, ripples } = lent.before;
     if (this.held.follows) this.take({ follows: null });
-    if (lent.stays && !lent.used && performance.now() - lent.since <= LONG) return;
+    if (lent.stays && !lent.used && at - lent.since <= LONG) return;
     lent.back?.();
     this.take({ touching, tool, ring, ripples });
   }

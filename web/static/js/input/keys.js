@@ -133,8 +133,8 @@ export function listenToKeys(stage) {
   }
 
   addEventListener("keydown", pressed);
-  addEventListener("keyup", (e) => hand.giveBack(named(e)));
-  addEventListener("blur", () => hand.giveBack());
+  addEventListener("keyup", (e) => hand.giveBack(e.timeStamp, named(e)));
+  addEventListener("blur", (e) => hand.giveBack(e.timeStamp));
   document.addEventListener("click", (e) => e.detail > 0 && !(e.target instanceof HTMLSelectElement) && letGo());
   document.addEventListener(
     "change",

@@ -26,6 +26,8 @@ export class Order {
     this.noting = null;
     /** What was asked back into the running order, and goes on stage when it is there. @type {string | null} */
     this.coming = null;
+    /** What was removed last, to be offered back once it is gone from the stage. @type {{ id: string, name: string, said: boolean } | null} */
+    this.removed = null;
     panel("order", "order-panel", () => {
       for (const id of ["address-form", "order-rename-form", "order-removed"]) el(id).hidden = true;
       this.fill();
@@ -91,19 +93,18 @@ export class Order {
       rename(!done?.ok);
       if (done?.ok) el("order-rename").focus();
     });
-    let removed = "";
     el("order-remove").addEventListener("click", async () => {
       const { id, name } = one();
       rename(false);
       if (!(await tell(id, "remove"))?.ok) return;
-      removed = id;
-      el("order-removed-name").textContent = name;
-      el("order-removed").hidden = false;
-      el("order-restore").focus();
+      this.removed = { id, name, said: false };
+      this.sayRemoved();
     });
     el("order-restore").addEventListener("click", async () => {
-      this.coming = removed;
-      if (!(await tell(removed, "restore"))?.ok) {
+      if (!this.removed) return;
+      const { id } = this.removed;
+      this.coming = id;
+      if (!(await tell(id, "restore"))?.ok) {
         this.coming = null;
         return;
       }
@@ -152,11 +153,22 @@ export class Order {
       this.noting.note = state.current;
     this.showPlace();
     if (!el("order-panel").hidden) this.fill();
+    this.sayRemoved();
     const { coming } = this;
     if (coming && state.order.some((b) => b.id === coming)) {
       this.coming = null;
       this.goTo(coming);
     }
+  }
+
+  /** Says that it is removed when the stage knows it, which may be later than the answer to the click. */
+  sayRemoved() {
+    const { removed } = this;
+    if (!removed || removed.said || this.state.order.some((b) => b.id === removed.id)) return;
+    removed.said = true;
+    el("order-removed-name").textContent = removed.name;
+    el("order-removed").hidden = false;
+    el("order-restore").focus();
   }
 
   /** What the rail says of the backdrop in use. */
