@@ -644,6 +644,7 @@ test("a board's pages go on, each with its marks; AVIF is read; what moves is fr
   await page.locator("#order").click();
   await page.locator('[data-source="bench"]').click();
   await page.locator(".pane-call button").click();
+  await expect(page.locator(".pane:not(.away) canvas")).toBeVisible();
   await page.locator("#touch").click();
   await expect(page.locator("body.frozen")).toHaveCount(0);
   await page.locator("#mark").click();
