@@ -47,6 +47,10 @@ export async function colour(page, x, y) {
   return pixel(await page.screenshot({ clip, scale: "css" }), 0, 0);
 }
 
+/** How large the box is to be captured, in pixels. @param {Page} page */
+export const boxSize = async (page) =>
+  `${await page.locator("#box-width").inputValue()} × ${await page.locator("#box-height").inputValue()}`;
+
 /** How far two colours are apart in the channel that differs most. @param {number[]} a @param {number[]} b */
 export const apart = (a, b) => Math.max(...a.map((v, i) => Math.abs(v - b[i])));
 
@@ -69,7 +73,10 @@ export async function add(page, what) {
 /** Takes the box between two corners and gives the file. @param {Page} page @param {Point} a @param {Point} b */
 export async function capture(page, a, b) {
   await page.keyboard.press("c");
+  // Exactly there, whatever edges are near.
+  await page.keyboard.down("Alt");
   await drag(page, straight(a, b, 4));
+  await page.keyboard.up("Alt");
   await page.keyboard.press("Enter");
   const proof = page.locator(".proof").first();
   const [download] = await Promise.all([

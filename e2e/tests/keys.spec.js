@@ -263,8 +263,8 @@ test("each thing on the stage has its line in Help: found by typing, by a long p
   await expect(page.locator("#help-lines .here")).toContainText("Aids");
   // A key that is given anew is said by the thing itself, too.
   await page.locator('button[data-deed="ruler"]').click();
-  await page.keyboard.press("x");
-  await expect(page.locator("#ruler")).toHaveAttribute("title", /\(X\)$/);
+  await page.keyboard.press(",");
+  await expect(page.locator("#ruler")).toHaveAttribute("title", /\(,\)$/);
   // All of the rail, all of the aids, and all that has a key.
   const without = await page.evaluate(() => {
     const lines = /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("#help-lines li"));

@@ -451,15 +451,15 @@ test("keys are given anew, a taken one is refused by name; swatches that the las
   await page.keyboard.press("d");
   await expect(page.locator("#keys-say")).toHaveText("D is the key of “Draw” already.");
   await page.locator('button[data-deed="erase"]').click();
-  await page.keyboard.press("x");
-  await expect(page.locator("#keys-say")).toHaveText("Kept: X.");
+  await page.keyboard.press(",");
+  await expect(page.locator("#keys-say")).toHaveText("Kept: ,.");
   await page.locator("#help-close").click();
   await expect
     .poll(async () => (await page.request.get(`${server.base}/lessons/1/stage`)).text())
-    .toContain("erase&#34;:&#34;x");
+    .toContain("erase&#34;:&#34;,");
   await page.reload();
   await ready(page);
-  await page.keyboard.press("x");
+  await page.keyboard.press(",");
   await expect(page.locator("#erase")).toHaveAttribute("aria-pressed", "true");
 
   await page.goto(`${server.base}/settings`);

@@ -5,7 +5,7 @@ import { execFileSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
+import { apart, boxSize, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
 
 /** @type {Server} */
 let server;
@@ -49,10 +49,10 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
     { x: 500, y: 300 },
     { x: 600, y: 350 },
   ]);
-  await expect(page.locator("#box-size")).toHaveText("600 × 300 px");
+  await expect.poll(() => boxSize(page)).toBe("600 × 300");
   await page.keyboard.press("Shift+ArrowRight");
   await page.keyboard.press("Alt+ArrowRight");
-  await expect(page.locator("#box-size")).toHaveText("601 × 300 px");
+  await expect.poll(() => boxSize(page)).toBe("601 × 300");
   const handle = await page.locator("#box .grip.s").boundingBox();
   if (!handle) throw new Error("no handle");
   await drag(page, [
@@ -60,7 +60,7 @@ test("a presenter's mark is seen while it is drawn, captured, handed out and dow
     { x: handle.x + 22, y: handle.y + 32 },
     { x: handle.x + 22, y: handle.y + 42 },
   ]);
-  await expect(page.locator("#box-size")).toHaveText("601 × 360 px");
+  await expect.poll(() => boxSize(page)).toBe("601 × 360");
   await page.keyboard.press("Enter");
   const proof = page.locator(".proof");
   await expect(proof.locator("img")).toBeVisible();
@@ -165,13 +165,15 @@ test("pictures: chosen, refused with a reason, captured at their own resolution"
   await page.locator("#picture-file").setInputFiles([brought]);
   await expect(page.locator("#backdrop-name")).toHaveText("Notices to mariners");
   await page.keyboard.press("c");
+  await page.keyboard.down("Alt");
   await drag(page, [
     { x: 640, y: 300 },
     { x: 680, y: 310 },
     { x: 704, y: 332 },
   ]);
-  await expect(page.locator("#box-size")).toHaveText("150 × 75 px");
-  await page.locator("#box-take").click();
+  await page.keyboard.up("Alt");
+  await expect.poll(() => boxSize(page)).toBe("150 × 75");
+  await page.locator("#capture-take").click();
   const proof = page.locator(".proof");
   const [download] = await Promise.all([
     page.waitForEvent("download"),

@@ -4,7 +4,7 @@
 //! plain numbers and bytes, and hands back display lists and messages.
 
 mod arranging;
-mod capture_box;
+mod capture;
 mod clock;
 mod cover;
 mod events;
@@ -78,6 +78,8 @@ pub struct Glass {
     news: News,
     /// What the page has to show anew.
     stale: Stale,
+    /// What a capture's box snaps to, while there is one.
+    beneath: Option<capture::Beneath>,
 }
 
 #[wasm_bindgen]
@@ -97,6 +99,7 @@ impl Glass {
             streams: Streams::default(),
             news: News::default(),
             stale: Stale::default(),
+            beneath: None,
         }
     }
 

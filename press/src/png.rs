@@ -20,17 +20,17 @@ const CSS_PIXELS_PER_METRE: f64 = 96.0 / 0.0254;
 /// showed to a CSS pixel; it goes into `pHYs`, so that the picture is as large in a document as it
 /// was on the screen.
 pub fn encode(pixmap: &Pixmap, scale: f64) -> Vec<u8> {
-    let rgb = rgb(pixmap.data());
-    write(pixmap.width(), pixmap.height(), &rgb, Some(scale))
+    let size = (pixmap.width(), pixmap.height());
+    write(size, pixmap.data(), Some(scale), false)
 }
 
 /// A small version that fits into `width` by `height`, never enlarged; by Lanczos's filter
 /// over three lobes.
 pub fn thumbnail(pixmap: &Pixmap, width: u32, height: u32) -> Vec<u8> {
     let (w, h) = (pixmap.width(), pixmap.height());
-    let (to_width, to_height) = fitted((w, h), (width, height));
-    let small = resized(pixmap.data(), (w, h), (to_width, to_height), &lanczos());
-    write(to_width, to_height, &rgb(&small), None)
+    let to = fitted((w, h), (width, height));
+    let small = resized(pixmap.data(), (w, h), to, &lanczos());
+    write(to, &small, None, false)
 }
 
 /// A picture as a PNG file, written while its rows are still being printed, with a small version of
@@ -39,7 +39,9 @@ pub struct Rows {
     whole: StreamWriter<'static, Out>,
     out: Out,
     small: Shrinking,
-    rgb: Vec<u8>,
+    /// Whether it lets through what is beneath.
+    through: bool,
+    straight: Vec<u8>,
 }
 
 /// Where the file goes; the encoder keeps what it writes to until it has ended.
@@ -59,11 +61,11 @@ impl Write for Out {
 
 impl Rows {
     /// Begins a picture of this size, as [`encode`] writes it, and a small version as [`thumbnail`]
-    /// makes it.
-    pub fn begin(size: (u32, u32), scale: f64, small: (u32, u32)) -> Self {
+    /// makes it. One that lets `through` what is beneath has its opacity too.
+    pub fn begin(size: (u32, u32), scale: f64, small: (u32, u32), through: bool) -> Self {
         let out = Out::default();
-        let mut encoder = Encoder::with_info(out.clone(), info(size.0, size.1, Some(scale)))
-            .expect("the header is complete");
+        let info = info(size, Some(scale), through);
+        let mut encoder = Encoder::with_info(out.clone(), info).expect("the header is complete");
         encoder.set_compression(Compression::Fast);
         let whole = encoder
             .write_header()
@@ -72,21 +74,20 @@ impl Rows {
         Self {
             whole,
             out,
-            small: Shrinking::begin(size, small),
-            rgb: Vec::new(),
+            small: Shrinking::begin(size, small, through),
+            through,
+            straight: Vec::new(),
         }
     }
 
-    /// The next rows, four bytes to a pixel.
+    /// The next rows, four bytes to a pixel, colours multiplied by opacity.
     pub fn push(&mut self, rows: &[u8]) {
-        self.rgb.resize(rows.len() / 4 * 3, 0);
-        for (to, from) in self.rgb.chunks_exact_mut(3).zip(rows.chunks_exact(4)) {
-            to.copy_from_slice(&from[..3]);
-        }
+        self.straight.clear();
+        straight(rows, self.through, &mut self.straight);
         self.whole
-            .write_all(&self.rgb)
+            .write_all(&self.straight)
             .expect("memory is all it takes");
-        self.small.push(&self.rgb);
+        self.small.push(rows);
     }
 
     /// All rows have come. Gives the file and its small version.
@@ -102,6 +103,7 @@ struct Shrinking {
     /// Width and height of the whole, and of the small version.
     from: (u32, u32),
     to: (u32, u32),
+    through: bool,
     /// How many pixels and rows become one at first: no more than sums of 16 bits hold.
     by: u32,
     /// What the rows that are being put together add up to, and how many they are.
@@ -111,22 +113,23 @@ struct Shrinking {
 }
 
 impl Shrinking {
-    fn begin(from: (u32, u32), most: (u32, u32)) -> Self {
+    fn begin(from: (u32, u32), most: (u32, u32), through: bool) -> Self {
         let to = fitted(from, most);
         let by = (from.0 / to.0 / 2).min(from.1 / to.1 / 2).clamp(1, 257);
         Self {
             from,
             to,
+            through,
             by,
-            sums: vec![0; from.0 as usize * 3],
+            sums: vec![0; from.0 as usize * 4],
             rows: 0,
             put_together: Vec::new(),
         }
     }
 
-    /// The next rows, three bytes to a pixel.
+    /// The next rows, four bytes to a pixel.
     fn push(&mut self, rows: &[u8]) {
-        for row in rows.chunks_exact(self.from.0 as usize * 3) {
+        for row in rows.chunks_exact(self.from.0 as usize * 4) {
             for (sum, &v) in self.sums.iter_mut().zip(row) {
                 *sum += u16::from(v);
             }
@@ -139,17 +142,16 @@ impl Shrinking {
 
     fn close_row(&mut self) {
         // The last block of a row may be narrower.
-        for block in self.sums.chunks(self.by as usize * 3) {
-            let mut sum = [0u32; 3];
-            for pixel in block.chunks_exact(3) {
+        for block in self.sums.chunks(self.by as usize * 4) {
+            let mut sum = [0u32; 4];
+            for pixel in block.chunks_exact(4) {
                 for (sum, &v) in sum.iter_mut().zip(pixel) {
                     *sum += u32::from(v);
                 }
             }
-            let count = block.len() as u32 / 3 * self.rows;
+            let count = block.len() as u32 / 4 * self.rows;
             let mean = sum.map(|s| ((s + count / 2) / count) as u8);
             self.put_together.extend(mean);
-            self.put_together.push(255);
         }
         self.sums.fill(0);
         self.rows = 0;
@@ -165,7 +167,7 @@ impl Shrinking {
         let (w, h) = (f64::from(self.from.0) / by, f64::from(self.from.1) / by);
         let options = lanczos().crop(0.0, 0.0, w, h);
         let small = resized(&self.put_together, (width, height), self.to, &options);
-        write(self.to.0, self.to.1, &rgb(&small), None)
+        write(self.to, &small, None, self.through)
     }
 }
 
@@ -182,15 +184,37 @@ fn fitted((w, h): (u32, u32), most: (u32, u32)) -> (u32, u32) {
     (to(w), to(h))
 }
 
-/// The colours without the opacity.
-fn rgb(data: &[u8]) -> Vec<u8> {
-    let pixels = data.chunks_exact(4);
-    pixels.flat_map(|p| [p[0], p[1], p[2]]).collect()
+/// Pixels as they are written: colours alone, or not multiplied by the opacity that follows.
+fn straight(data: &[u8], through: bool, onto: &mut Vec<u8>) {
+    for p in data.as_chunks::<4>().0 {
+        if !through {
+            onto.extend(&p[..3]);
+            continue;
+        }
+        // Lanczos's filter may leave a colour that is more than its opacity.
+        let alpha = u32::from(p[3]);
+        let colour = |v: u8| {
+            (u32::from(v) * 255 + alpha / 2)
+                .checked_div(alpha)
+                .unwrap_or(0)
+                .min(255)
+        };
+        onto.extend([
+            colour(p[0]) as u8,
+            colour(p[1]) as u8,
+            colour(p[2]) as u8,
+            p[3],
+        ]);
+    }
 }
 
-fn info(width: u32, height: u32, scale: Option<f64>) -> png::Info<'static> {
+fn info((width, height): (u32, u32), scale: Option<f64>, through: bool) -> png::Info<'static> {
     let mut info = png::Info::with_size(width, height);
-    info.color_type = ColorType::Rgb;
+    info.color_type = if through {
+        ColorType::Rgba
+    } else {
+        ColorType::Rgb
+    };
     info.bit_depth = BitDepth::Eight;
     info.srgb = Some(SrgbRenderingIntent::Perceptual);
     info.pixel_dims = scale.map(|scale| {
@@ -204,14 +228,17 @@ fn info(width: u32, height: u32, scale: Option<f64>) -> png::Info<'static> {
     info
 }
 
-fn write(width: u32, height: u32, rgb: &[u8], scale: Option<f64>) -> Vec<u8> {
-    let mut out = Vec::with_capacity(rgb.len() / 8);
+/// A whole picture, four bytes to a pixel.
+fn write(size: (u32, u32), data: &[u8], scale: Option<f64>, through: bool) -> Vec<u8> {
+    let mut pixels = Vec::with_capacity(data.len());
+    straight(data, through, &mut pixels);
+    let mut out = Vec::with_capacity(data.len() / 8);
     let mut encoder =
-        Encoder::with_info(&mut out, info(width, height, scale)).expect("the header is complete");
+        Encoder::with_info(&mut out, info(size, scale, through)).expect("the header is complete");
     encoder.set_compression(Compression::Fast);
     encoder
         .write_header()
-        .and_then(|mut writer| writer.write_image_data(rgb))
+        .and_then(|mut writer| writer.write_image_data(&pixels))
         .expect("the rows are complete and memory is all it takes");
     out
 }

@@ -4,6 +4,7 @@
 use std::path::Path;
 
 use anyhow::Context;
+use bozzetto_core::capture::way::Way;
 use bozzetto_core::capture::{OnStage, Request};
 use bozzetto_core::geometry::frames::{Ink, Map, Point, Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
@@ -256,6 +257,7 @@ async fn take_captures(app: &App, lesson: i64, chart: i64) -> anyhow::Result<()>
                 current: Some(BackdropId(chart as u64)),
                 ..OnStage::default()
             },
+            way: Way::Box,
         };
         let id = captures::take(app, lesson, request, Vec::new()).await?;
         app.store

@@ -1,10 +1,13 @@
-//! Pictures taken of the stage: their area, their resolution and their names.
+//! Pictures taken of the stage: how, their area, their resolution and their names.
 
+mod adjust;
 pub mod edges;
 pub mod name;
 mod plan;
 pub mod snap;
 mod trim;
+pub mod way;
 
-pub use plan::{Detail, MAX_PIXELS, MAX_SIDE, OnStage, Plan, Request, adjust, nudged, plan};
+pub use adjust::{adjust, nudged, sized, to_aspect};
+pub use plan::{Detail, MAX_PIXELS, MAX_SIDE, OnStage, Plan, Request, plan};
 pub use trim::trim;

@@ -3,11 +3,12 @@
 use serde::{Deserialize, Serialize};
 
 use crate::geometry::frames::{GLASS_WIDTH, Glass, Map, Pixels, Point, Rect, Size};
-use crate::geometry::grip::{Arrow, Grip, Side};
 use crate::geometry::ids::BackdropId;
 use crate::stage::backdrop::ViewState;
 use crate::stage::grain::Grain;
 use crate::stage::pane::{Beside, Pane};
+
+use super::way::Way;
 
 /// Vector backdrops are captured at least as fine as a stage 3840 pixels wide.
 const VECTOR_SCALE: f64 = 3840.0 / GLASS_WIDTH;
@@ -51,6 +52,8 @@ pub struct Request {
     /// Device pixels to a CSS pixel there.
     pub ratio: f64,
     pub stage: OnStage,
+    #[serde(default)]
+    pub way: Way,
 }
 
 /// What was on stage there, and how it was seen: perhaps not as it is seen by the time that the
@@ -151,88 +154,6 @@ pub fn plan(area: &Rect<Glass>, stage: Size<Glass>, details: &[Detail], device: 
     }
 }
 
-/// The box after its grip has been moved by (`dx`, `dy`), kept on the stage. An edge that is dragged
-/// past its opposite becomes the opposite.
-///
-/// ```
-/// use bozzetto_core::capture::adjust;
-/// use bozzetto_core::geometry::frames::{Point, Rect, Size};
-/// use bozzetto_core::geometry::grip::Grip;
-/// let stage = Size::glass(16.0, 9.0);
-/// let start = Rect::from_corners(Point::new(100.0, 100.0), Point::new(300.0, 200.0));
-/// let east = Grip::from_word("e").unwrap();
-/// assert_eq!(adjust(&start, east, 50.0, 9.0, stage).x1, 350.0);
-/// // Moved as a whole, the box keeps its size at the edge of the stage.
-/// assert_eq!(adjust(&start, Grip::Inside, -500.0, 0.0, stage).width(), 200.0);
-/// ```
-pub fn adjust(area: &Rect<Glass>, grip: Grip, dx: f64, dy: f64, stage: Size<Glass>) -> Rect<Glass> {
-    match grip {
-        Grip::Inside => {
-            let dx = dx.clamp(-area.x0, stage.width - area.x1);
-            let dy = dy.clamp(-area.y0, stage.height - area.y1);
-            Rect::from_corners(
-                Point::new(area.x0 + dx, area.y0 + dy),
-                Point::new(area.x1 + dx, area.y1 + dy),
-            )
-        }
-        Grip::Edges { x, y } => {
-            let (x0, x1) = moved(area.x0, area.x1, x, dx, stage.width);
-            let (y0, y1) = moved(area.y0, area.y1, y, dy, stage.height);
-            Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1))
-        }
-    }
-}
-
-/// The box after an arrow key: moved by `step`, or with `edges` its right or lower edge moved.
-/// Without a box there is one in the middle, half as wide and high as the stage.
-///
-/// ```
-/// use bozzetto_core::capture::nudged;
-/// use bozzetto_core::geometry::frames::Size;
-/// use bozzetto_core::geometry::grip::Arrow;
-/// let stage = Size::glass(16.0, 9.0);
-/// let first = nudged(None, Arrow::Up, 1.0, false, stage);
-/// assert_eq!((first.x0, first.y1), (480.0, 810.0));
-/// let wider = nudged(Some(&first), Arrow::Right, 10.0, true, stage);
-/// assert_eq!((wider.x0, wider.x1), (480.0, 1450.0));
-/// let lower = nudged(Some(&first), Arrow::Down, 10.0, false, stage);
-/// assert_eq!((lower.y0, lower.y1), (280.0, 820.0));
-/// ```
-pub fn nudged(
-    area: Option<&Rect<Glass>>,
-    arrow: Arrow,
-    step: f64,
-    edges: bool,
-    stage: Size<Glass>,
-) -> Rect<Glass> {
-    let Some(area) = area else {
-        let (w, h) = (stage.width, stage.height);
-        let quarter = Point::new(w * 0.25, h * 0.25);
-        return Rect::from_corners(quarter, Point::new(w * 0.75, h * 0.75));
-    };
-    let grip = match (edges, arrow) {
-        (false, _) => Grip::Inside,
-        (true, Arrow::Left | Arrow::Right) => Grip::Edges {
-            x: Side::High,
-            y: Side::Neither,
-        },
-        (true, Arrow::Up | Arrow::Down) => Grip::Edges {
-            x: Side::Neither,
-            y: Side::High,
-        },
-    };
-    let (dx, dy) = arrow.step(step);
-    adjust(area, grip, dx, dy, stage)
-}
-
-fn moved(low: f64, high: f64, side: Side, by: f64, most: f64) -> (f64, f64) {
-    match side {
-        Side::Low => ((low + by).clamp(0.0, most), high),
-        Side::High => (low, (high + by).clamp(0.0, most)),
-        Side::Neither => (low, high),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -279,19 +200,6 @@ mod tests {
                 let corner = view.inverse().unwrap().apply(Point::new(p.area.x0, p.area.y0));
                 prop_assert!((corner.x - corner.x.round()).abs() < 1e-6);
                 prop_assert!((corner.y - corner.y.round()).abs() < 1e-6);
-            }
-        }
-
-        /// However a box is pulled about, it stays on the stage, and letting go undoes nothing.
-        #[test]
-        fn a_box_stays_on_the_stage(area in rect(), dx in -3000.0..3000.0f64, dy in -3000.0..3000.0f64, grip in 0..9usize) {
-            let word = ["inside", "n", "ne", "e", "se", "s", "sw", "w", "nw"][grip];
-            let grip = Grip::from_word(word).unwrap();
-            let moved = adjust(&area, grip, dx, dy, STAGE);
-            prop_assert!(moved.x0 >= -1e-9 && moved.y0 >= -1e-9 && moved.x1 <= 1920.0 + 1e-9 && moved.y1 <= 1080.0 + 1e-9);
-            prop_assert_eq!(adjust(&area, grip, 0.0, 0.0, STAGE), area);
-            if grip == Grip::Inside {
-                prop_assert!((moved.width() - area.width()).abs() < 1e-9);
             }
         }
     }

@@ -37,12 +37,15 @@ pub enum Deed {
     Protractor,
     Measure,
     Compasses,
+    CaptureOutline,
+    CapturePane,
+    CaptureStage,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 28] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 31] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -66,6 +69,9 @@ impl Deed {
         (Deed::Note, "A board for a note; again: back", "n"),
         (Deed::NewPage, "A new page of the board", "+"),
         (Deed::Box, "Capture a box", "c"),
+        (Deed::CaptureOutline, "Capture what is outlined", "x"),
+        (Deed::CapturePane, "Capture one pane", "b"),
+        (Deed::CaptureStage, "Capture the stage, at once", "v"),
         (Deed::Previous, "Previous page or backdrop", "PageUp"),
         (Deed::Next, "Next page or backdrop", "PageDown"),
         (Deed::Pane, "The other half", "y"),
@@ -92,6 +98,9 @@ impl Deed {
             | Deed::Freeze => true,
             Deed::Touch
             | Deed::Box
+            | Deed::CaptureOutline
+            | Deed::CapturePane
+            | Deed::CaptureStage
             | Deed::Previous
             | Deed::Next
             | Deed::FullScreen
@@ -192,8 +201,8 @@ impl Keys {
     /// let taken = keys.assign(Deed::Erase, "D").unwrap_err();
     /// assert_eq!(taken.to_string(), "D is the key of “Draw” already.");
     /// assert_eq!(keys.assign(Deed::Erase, "F5").unwrap_err().to_string(), "F5 is the browser's own key.");
-    /// keys.assign(Deed::Erase, "x").unwrap();
-    /// assert_eq!((keys.deed("x"), keys.deed("e")), (Some(Deed::Erase), None));
+    /// keys.assign(Deed::Erase, ",").unwrap();
+    /// assert_eq!((keys.deed(","), keys.deed("e")), (Some(Deed::Erase), None));
     /// ```
     pub fn assign(&mut self, deed: Deed, key: &str) -> Result<(), KeyFault> {
         let key = named(key);

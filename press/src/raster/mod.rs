@@ -3,6 +3,7 @@
 mod bands;
 mod canvas;
 mod clip;
+mod outline;
 mod placed;
 mod skia;
 mod sources;
@@ -12,6 +13,7 @@ use std::sync::mpsc::sync_channel;
 use std::thread;
 
 use bozzetto_core::capture::Plan;
+use bozzetto_core::capture::way::Outline;
 use bozzetto_core::display::{DisplayList, Group, Item};
 use bozzetto_core::geometry::frames::{self, Glass, Map, Point, Rect, Size};
 use resvg::tiny_skia::{FilterQuality, IntSize, Pixmap, PixmapMut, PixmapPaint, Transform};
@@ -41,13 +43,15 @@ const MOST_PRINTERS: usize = 4;
 
 /// The planned area as a PNG file, and a small version that fits into `small`. Slabs of rows are printed
 /// side by side, as many as there are processors, and written meanwhile; so a capture of any size takes the
-/// memory of a few hundred rows for each. `scale` is as in [`png::encode`].
+/// memory of a few hundred rows for each. `scale` is as in [`png::encode`]. With an outline, what lies outside
+/// of it is let through.
 pub fn capture(
     list: &DisplayList,
     plan: &Plan,
     shown: &Shown,
     scale: f64,
     small: (u32, u32),
+    outline: Option<&Outline>,
 ) -> Option<(Vec<u8>, Vec<u8>)> {
     let ready = &ready(list, plan, shown);
     let rows = (SLAB / (plan.width as usize * 4)).max(64) as u32;
@@ -64,6 +68,9 @@ pub fn capture(
                     let mut pixmap = Pixmap::new(plan.width, height);
                     if let Some(pixmap) = &mut pixmap {
                         print_rows(pixmap.as_mut(), top, list, plan, shown, ready);
+                        if let Some(outline) = outline {
+                            outline::cut(pixmap, top, outline, plan);
+                        }
                     }
                     // Nobody takes it when one before it could not be printed.
                     if done.send(pixmap).is_err() {
@@ -74,7 +81,7 @@ pub fn capture(
             printed
         });
         let printed: Vec<_> = printed.collect();
-        let mut png = png::Rows::begin((plan.width, plan.height), scale, small);
+        let mut png = png::Rows::begin((plan.width, plan.height), scale, small, outline.is_some());
         for slab in 0..tops.len() {
             png.push(printed[slab % printers].recv().ok()??.data());
         }

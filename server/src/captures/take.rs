@@ -2,6 +2,7 @@
 //! there is.
 
 use bozzetto_core::capture::name;
+use bozzetto_core::capture::way::Way;
 use bozzetto_core::capture::{Detail, OnStage, Request, plan};
 use bozzetto_core::display::{self, DisplayList};
 use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
@@ -37,7 +38,14 @@ const SMALL: (u32, u32) = (640, 400);
 
 /// Takes a box of what is on stage now, keeps it and gives its id.
 pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) -> Result<i64> {
-    let area = request.area;
+    let way = match request.way {
+        Way::Outline(outline) => Way::Outline(outline.settled().ok_or_else(too_small)?),
+        other => other,
+    };
+    let (area, outline) = match &way {
+        Way::Outline(outline) => (outline.bounds(), Some(outline.clone())),
+        _ => (request.area, None),
+    };
     let numbers = [
         area.x0,
         area.y0,
@@ -82,6 +90,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         print,
         scale,
         most: SMALL,
+        outline,
     };
     let (whole, small) = match app.render.run_sized(job, memory, TO_CAPTURE).await {
         Ok(Done::Capture { whole, small }) => (whole, small),
@@ -95,7 +104,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         Ok(NewCapture {
             lesson,
             name,
-            way: "box",
+            way: way.word(),
             width: plan.width,
             height: plan.height,
             picture: media.write(&whole, "image/png")?,
@@ -110,6 +119,12 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     Ok(id)
+}
+
+fn too_small() -> AppError {
+    AppError::Unusable(
+        "Nothing was taken: the outline encloses nothing. Draw it round something.".to_owned(),
+    )
 }
 
 /// What the presenter saw, even if somebody else has moved it since.

@@ -4,6 +4,7 @@
 use std::path::PathBuf;
 
 use bozzetto_core::capture::Plan;
+use bozzetto_core::capture::way::Outline;
 use bozzetto_core::display::{self, DisplayList};
 use bozzetto_core::geometry::frames::{Glass, Size};
 use bozzetto_core::marks::mark::Mark;
@@ -74,6 +75,8 @@ pub enum Job {
         print: Print,
         scale: f64,
         most: (u32, u32),
+        /// What lies outside of it is let through.
+        outline: Option<Outline>,
     },
 }
 

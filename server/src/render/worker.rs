@@ -135,15 +135,21 @@ impl Kept {
                 let pixmap = pixmap.ok_or("It is too large to be drawn.")?;
                 Ok(Done::Png(png::thumbnail(&pixmap, most.0, most.1).into()))
             }
-            Job::Capture { print, scale, most } => {
+            Job::Capture {
+                print,
+                scale,
+                most,
+                outline,
+            } => {
                 let Print {
                     list,
                     plan,
                     pictures,
                 } = print;
                 let shown = self.shown(&pictures)?;
-                let (whole, small) = raster::capture(&list, &plan, &shown, scale, most)
-                    .ok_or("It is too large to be drawn.")?;
+                let (whole, small) =
+                    raster::capture(&list, &plan, &shown, scale, most, outline.as_ref())
+                        .ok_or("It is too large to be drawn.")?;
                 Ok(Done::Capture {
                     whole: whole.into(),
                     small: small.into(),

@@ -167,6 +167,7 @@ impl Server {
                 current: current.map(|b| b.id),
                 ..Default::default()
             },
+            way: capture::way::Way::Stage,
         };
         captures::take(&self.app, lesson, request, Vec::new())
             .await

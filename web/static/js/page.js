@@ -11,6 +11,9 @@ export const button = (id) => /** @type {HTMLButtonElement} */ (document.getElem
 export const select = (id) => /** @type {HTMLSelectElement} */ (document.getElementById(id));
 
 /** @param {string} id */
+export const canvas = (id) => /** @type {HTMLCanvasElement} */ (document.getElementById(id));
+
+/** @param {string} id */
 export const input = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
 
 /**
@@ -36,4 +39,9 @@ export function icon(name) {
 export function place(element, rect) {
   const [left, top, width, height] = Array.from(rect, (v) => `${v}px`);
   Object.assign(element.style, { left, top, width, height });
+}
+
+/** @param {number} n */
+export function thousands(n) {
+  return n < 1000 ? `${n}` : `${Math.floor(n / 1000)}\u2009${String(n % 1000).padStart(3, "0")}`;
 }

@@ -3,7 +3,7 @@
 
 import init, { Glass } from "../glass/glass.js";
 import "./focus.js";
-import { CaptureBox } from "./capture/capture_box.js";
+import { Capture } from "./capture/capture.js";
 import { takeCapture } from "./capture/proofs.js";
 import { prepareCrosshair } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
@@ -120,7 +120,7 @@ function layOut() {
   layers.lay({ width, height });
   divider.place(shownArea);
   swatches.show();
-  box.close();
+  capture.close();
   typing.show();
   if (hand.holds("select")) selection.show();
 }
@@ -341,25 +341,32 @@ function newPage() {
 
 // ---- Capture ---------------------------------------------------------------------------------
 
-const box = new CaptureBox({
+/** @param {string} request as core writes it */
+async function take(request) {
+  const [moves] = await Promise.all([moving.frames(), settled()]);
+  if (!moves)
+    return say(
+      "Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.",
+    );
+  await takeCapture(lesson, request, moves, say);
+}
+
+const capture = new Capture({
   glass,
+  wasm,
+  beneath,
+  layers,
   size: area,
-  take: async (request) => {
-    const [moves] = await Promise.all([moving.frames(), settled()]);
-    if (!moves)
-      return say(
-        "Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.",
-      );
-    await takeCapture(lesson, request, moves, say);
-  },
+  take,
   opened: (open) => el("capture").setAttribute("aria-pressed", `${open}`),
 });
-el("capture").addEventListener("click", () => (box.isOpen ? box.close() : openBox()));
+el("capture").addEventListener("click", () => (capture.isOpen ? capture.close() : openCapture()));
 
-function openBox() {
+/** @param {import("./capture/capture.js").WayName} [way] another way than the last */
+function openCapture(way) {
   closePanels();
   act(() => glass.lift_all());
-  box.open();
+  capture.open(way);
 }
 
 /** Until everything that was drawn has reached the server, or half a second has shown that it will
@@ -374,7 +381,7 @@ function settled() {
 
 // ---- Keys, and what comes from elsewhere -----------------------------------------------------
 
-/** What keys do that may be given to something else. @type {Record<Deed, (key: string) => unknown>} */
+/** What keys do that may be given to something else. @type {Record<Deed, (key: string, shift: boolean) => unknown>} */
 const deeds = {
   touch: (key) => hand.lend(key, () => tools.setTouching(true), false),
   draw: () => tools.take("pen"),
@@ -395,7 +402,13 @@ const deeds = {
   measure: instruments.measure,
   countdown: clocks.countdown,
   stopwatch: clocks.stopwatch,
-  box: openBox,
+  box: (_, shift) => {
+    openCapture("box");
+    if (shift) capture.box.again();
+  },
+  "capture-outline": () => openCapture("outline"),
+  "capture-pane": () => openCapture("pane"),
+  "capture-stage": () => (openCapture("stage"), capture.finish()),
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),
   "new-page": newPage,
@@ -410,7 +423,7 @@ const pressed = listenToKeys({
   hand,
   selection,
   typing,
-  box,
+  capture,
   help,
   swatches,
   crosshair,

@@ -2,9 +2,8 @@
 // What comes from elsewhere: copied, pasted, dropped. Pictures are placed, words become a text, marks are
 // marks again, other files backdrops.
 
-import { thousands } from "../capture/capture_box.js";
 import { ask, say } from "../messages.js";
-import { el } from "../page.js";
+import { el, thousands } from "../page.js";
 import { isLocked } from "../rail/rail.js";
 import { isWriting } from "./keys.js";
 

@@ -6,7 +6,7 @@ import { closePanels } from "../panels/panels.js";
 import { isLocked } from "../rail/rail.js";
 
 /** @import { Deed, Glass } from "../../glass/glass.js" */
-/** @import { CaptureBox } from "../capture/capture_box.js" */
+/** @import { Capture } from "../capture/capture.js" */
 /** @import { HelpSheet } from "../panels/help.js" */
 /** @import { Swatches } from "../rail/swatches.js" */
 /** @import { Hand } from "./hand.js" */
@@ -28,14 +28,15 @@ export const isWriting = (target) =>
   target instanceof Element && target.matches("input, textarea, [contenteditable]") && !target.matches(CHOOSES);
 
 /**
- * @param {{ glass: Glass, hand: Hand, selection: Selection, typing: Typing, box: CaptureBox, help: HelpSheet,
+ * @param {{ glass: Glass, hand: Hand, selection: Selection, typing: Typing, capture: Capture, help: HelpSheet,
  *   swatches: Swatches, crosshair: { key: (e: KeyboardEvent) => boolean, hide: () => boolean, shows: () => boolean },
- *   aids: { putLastAway: () => boolean }, deeds: Record<Deed, (key: string) => unknown>, undo: () => unknown, redo: () => unknown,
+ *   aids: { putLastAway: () => boolean }, deeds: Record<Deed, (key: string, shift: boolean) => unknown>, undo: () => unknown, redo: () => unknown,
  *   act: (deed: () => unknown) => void, area: () => { width: number, height: number } }} stage
  * @returns {(e: KeyboardEvent) => void} what a key does that was pressed somewhere else
  */
 export function listenToKeys(stage) {
-  const { glass, hand, selection, typing, box, help, swatches, crosshair, aids, deeds, undo, redo, act, area } = stage;
+  const { glass, hand, selection, typing, capture, help, swatches, crosshair, aids, deeds, undo, redo, act, area } =
+    stage;
 
   /** Keys of a selection; `true` when this one meant something. @param {KeyboardEvent} e */
   function selectionKey(e) {
@@ -95,7 +96,7 @@ export function listenToKeys(stage) {
     // Letters go on with the text that is being typed, whatever was pressed meanwhile.
     if (glass.is_typing() && bare && e.key.length === 1 && e.key !== " ") return typing.focus();
     if (target instanceof Element && target.matches(CHOOSES) && bare && MOVES_IT.includes(e.key)) return;
-    if (box.isOpen && box.key(e)) return e.preventDefault();
+    if (capture.isOpen && capture.key(e)) return e.preventDefault();
     if (e.ctrlKey || e.metaKey) return commanded(e);
     if (e.altKey) return;
     const key = named(e);
@@ -109,7 +110,7 @@ export function listenToKeys(stage) {
       if (!swatches.keys[Number(key) - 1]) return;
       swatches.pick(Number(key) - 1);
     } else if (deed && !(key === "Space" && onControl)) {
-      if (!e.repeat) deeds[deed](key);
+      if (!e.repeat) deeds[deed](key, e.shiftKey);
     } else {
       return;
     }

@@ -1,8 +1,7 @@
 // @ts-check
 // What participants can pick up.
 
-import { thousands } from "../capture/capture_box.js";
-import { el } from "../page.js";
+import { el, thousands } from "../page.js";
 
 /** @import { TakeAway } from "../../glass/glass.js" */
 

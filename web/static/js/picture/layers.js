@@ -2,6 +2,7 @@
 // The picture area: the backdrop, four layers of marks, what lies over them, and what is pointed with; only
 // what changed is painted again.
 
+import { canvas } from "../page.js";
 import { Lens } from "./lens.js";
 import { print } from "./printer.js";
 
@@ -13,9 +14,6 @@ const AT_ONCE = ["wet-ink", "aids-above"];
 /** Layers that are hidden while they show nothing: those that mix make the browser mix the whole picture anew. */
 const SELDOM = ["highlighter", "wet-highlighter", "laid", "aids-above"];
 const GLASS_WIDTH = 1920;
-
-/** @param {string} id */
-const canvas = (id) => /** @type {HTMLCanvasElement} */ (document.getElementById(id));
 
 export class Layers {
   /**

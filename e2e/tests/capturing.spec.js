@@ -1,0 +1,228 @@
+// @ts-check
+// Capturing: a box that snaps, figures proposed, an outline, a pane, the stage; by hand and by keys.
+
+import { readFileSync } from "node:fs";
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { apart, boxSize, decode, drag, pixel, startNow, straight } from "../stage.js";
+
+/** @import { Page } from "@playwright/test" */
+
+/** @type {Server} */
+let server;
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
+
+/** A picture of paper with a window on it, and a figure in that: x0, y0, x1, y1. */
+const SIZE = { width: 1600, height: 900 };
+const WINDOW = [300, 180, 1100, 700];
+const FIGURE = [420, 300, 760, 560];
+const INK = [28, 60, 92];
+
+/** @param {Page} page */
+async function showWindow(page) {
+  const bytes = await page.evaluate(
+    async ([size, [x0, y0, x1, y1], [a, b, c, d], [r, g, blue]]) => {
+      const canvas = new OffscreenCanvas(size.width, size.height);
+      const context = canvas.getContext("2d");
+      if (!context) throw new Error("no canvas");
+      context.fillStyle = "#f4f4f2";
+      context.fillRect(0, 0, size.width, size.height);
+      context.fillStyle = "#ffffff";
+      context.fillRect(x0, y0, x1 - x0, y1 - y0);
+      context.fillStyle = `rgb(${r} ${g} ${blue})`;
+      context.fillRect(a, b, c - a, d - b);
+      context.font = "22px sans-serif";
+      for (let line = 0; line < 4; line++)
+        context.fillText("the light shows white over the fairway", 430, 610 + line * 24);
+      return [...new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer())];
+    },
+    /** @type {const} */ ([SIZE, WINDOW, FIGURE, INK]),
+  );
+  await page
+    .locator("#picture-file")
+    .setInputFiles({ name: "Window.png", mimeType: "image/png", buffer: Buffer.from(bytes) });
+  await expect(page.locator("#backdrop-name")).toHaveText("Window");
+  await expect
+    .poll(() => page.locator(".pane:not(.away) img").evaluate((i) => /** @type {HTMLImageElement} */ (i).naturalWidth))
+    .toBe(SIZE.width);
+}
+
+/** Where a place of the picture is on the screen. @param {Page} page */
+async function onScreen(page) {
+  const box = await page.locator("#picture").boundingBox();
+  if (!box) throw new Error("no picture");
+  const by = Math.min(box.width / SIZE.width, box.height / SIZE.height);
+  const [left, top] = [box.x + (box.width - by * SIZE.width) / 2, box.y + (box.height - by * SIZE.height) / 2];
+  return (/** @type {number} */ x, /** @type {number} */ y) => ({ x: left + x * by, y: top + y * by });
+}
+
+/** The file of the newest proof. @param {Page} page */
+async function taken(page) {
+  const link = page.locator(".proof").first().getByRole("link", { name: "Download" });
+  const [download] = await Promise.all([page.waitForEvent("download"), link.click()]);
+  return readFileSync(await download.path());
+}
+
+test("a box that is drawn roughly lies on the window's edges; a tap proposes the figure, then what is round it", async ({
+  page,
+}) => {
+  await startNow(page, server.base);
+  await showWindow(page);
+  const at = await onScreen(page);
+  const [x0, y0, x1, y1] = WINDOW;
+  const rough = [at(x0 - 7, y0 + 8), at(x1 + 6, y1 - 9)];
+  // Any edge is met to the pixel, from the outside and from within.
+  await page.keyboard.press("c");
+  await page.mouse.move(rough[0].x, rough[0].y);
+  await page.mouse.down();
+  await page.mouse.move(rough[1].x, rough[1].y, { steps: 4 });
+  await expect(page.locator("#box-lines i")).toHaveCount(4);
+  await expect(page.locator("#loupe")).toBeVisible();
+  await page.mouse.up();
+  await expect(page.locator("#loupe")).toBeHidden();
+  await expect.poll(() => boxSize(page)).toBe("800 × 520");
+  await page.keyboard.press("Enter");
+  const file = decode(await taken(page));
+  expect([file.width, file.height]).toEqual([800, 520]);
+  // Exactly this, nothing else: all four corners are the window's, none is paper.
+  for (const [x, y] of [
+    [0, 0],
+    [799, 0],
+    [0, 519],
+    [799, 519],
+  ])
+    expect([...file.data.subarray((y * 800 + x) * 4, (y * 800 + x) * 4 + 4)]).toEqual([255, 255, 255, 255]);
+
+  // With Alt it lies where it was drawn.
+  await page.keyboard.press("c");
+  await page.keyboard.down("Alt");
+  await drag(page, straight(rough[0], rough[1], 4));
+  await page.keyboard.up("Alt");
+  expect(await boxSize(page)).not.toBe("800 × 520");
+  await page.keyboard.press("Escape");
+
+  // A tap takes the figure, another one the next larger; the last box comes again.
+  await page.keyboard.press("c");
+  const figure = at(600, 400);
+  await page.mouse.click(figure.x, figure.y);
+  await expect.poll(() => boxSize(page)).toBe("340 × 260");
+  await page.mouse.click(figure.x, figure.y);
+  await expect.poll(() => boxSize(page)).toBe("800 × 520");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Shift+C");
+  await expect.poll(() => boxSize(page)).toBe("800 × 520");
+  await page.keyboard.press("Escape");
+});
+
+test("a box is trimmed, given a shape and a size, and taken by keys alone", async ({ page }) => {
+  await startNow(page, server.base);
+  await showWindow(page);
+  const at = await onScreen(page);
+  await page.keyboard.press("c");
+  await page.keyboard.down("Alt");
+  await drag(page, straight(at(350, 240), at(800, 590), 4));
+  await page.keyboard.up("Alt");
+  await page.keyboard.press("t");
+  await expect.poll(() => boxSize(page)).toBe("340 × 260");
+  await page.locator("#box-aspect").selectOption({ label: "1 : 1" });
+  await expect.poll(() => boxSize(page)).toBe("340 × 340");
+  // It keeps its shape when a grip is pulled.
+  const grip = await page.locator("#box .grip.e").boundingBox();
+  if (!grip) throw new Error("no grip");
+  await page.keyboard.down("Alt");
+  await drag(page, straight({ x: grip.x + 22, y: grip.y + 22 }, { x: grip.x + 62, y: grip.y + 22 }, 4));
+  await page.keyboard.up("Alt");
+  const [w, h] = (await boxSize(page)).split(" × ").map(Number);
+  expect(Math.abs(w - h)).toBeLessThanOrEqual(1);
+  expect(w).toBeGreaterThan(380);
+  await page.locator("#box-aspect").selectOption({ label: "Any shape" });
+  await page.locator("#box-width").fill("600");
+  await page.locator("#box-height").fill("400");
+  await page.keyboard.press("Enter");
+  await expect.poll(() => boxSize(page)).toBe("600 × 400");
+  expect((await new AxeBuilder({ page }).include("#row").analyze()).violations).toEqual([]);
+  await page.keyboard.press("Escape");
+  // From start to end by keys.
+  await page.keyboard.press("c");
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("Shift+Alt+ArrowDown");
+  const size = await boxSize(page);
+  await page.keyboard.press("Enter");
+  const file = decode(await taken(page));
+  expect(`${file.width} × ${file.height}`).toBe(size);
+});
+
+test("an outline is closed, and lets through what lies outside, hard or softly", async ({ page }) => {
+  await startNow(page, server.base);
+  await showWindow(page);
+  const at = await onScreen(page);
+  /** All but the last eighth of a circle round the figure's middle. */
+  const round = Array.from({ length: 60 }, (_, i) => {
+    const turn = (i / 60) * (7 / 4) * Math.PI;
+    return at(590 + 120 * Math.cos(turn), 430 + 120 * Math.sin(turn));
+  });
+  for (const soft of [false, true]) {
+    await page.keyboard.press("x");
+    await page.locator("#outline-soft").setChecked(soft);
+    await page.mouse.move(round[0].x, round[0].y);
+    await page.mouse.down();
+    for (const place of round) await page.mouse.move(place.x, place.y);
+    await expect(page.locator("#outline .closing")).toHaveAttribute("d", /^M.+L/);
+    await page.mouse.up();
+    await page.keyboard.press("Enter");
+    await expect(page.locator(".proof").first()).toContainText("kept in Captures");
+    const { width, height, data } = decode(await taken(page));
+    const alpha = (/** @type {number} */ x, /** @type {number} */ y) =>
+      data[(Math.floor(y) * width + Math.floor(x)) * 4 + 3];
+    expect(Math.abs(width - height)).toBeLessThan(4);
+    expect([alpha(1, 1), alpha(width - 2, height - 2), alpha(width / 2, height / 2)]).toEqual([0, 0, 255]);
+    const middle = (Math.floor(height / 2) * width + Math.floor(width / 2)) * 4;
+    expect([...data.subarray(middle, middle + 3)]).toEqual(INK);
+    // How many pixels of the middle row are neither in nor out.
+    const between = Array.from({ length: width }, (_, x) => alpha(x, height / 2)).filter((a) => a > 8 && a < 247);
+    if (soft) expect(between.length).toBeGreaterThan(16);
+    else expect(between.length).toBeLessThan(6);
+    await page.keyboard.press("Escape");
+  }
+  // A tap encloses nothing: there is nothing to take.
+  await page.keyboard.press("x");
+  await page.mouse.click(round[0].x, round[0].y);
+  await expect(page.locator("#capture-take")).toBeDisabled();
+  await page.keyboard.press("Escape");
+});
+
+test("of two panes the one that is touched is lit and taken; the stage is taken at once", async ({ page }) => {
+  const lesson = await startNow(page, server.base);
+  await showWindow(page);
+  await page.locator("#order").click();
+  await page.locator("#order-list button.beside").first().click();
+  await expect(page.locator(".pane:not(.away)")).toHaveCount(2);
+  const whole = await page.locator("#picture").boundingBox();
+  if (!whole) throw new Error("no picture");
+  await page.keyboard.press("b");
+  await page.mouse.move(whole.x + whole.width * 0.25, whole.y + whole.height / 2);
+  const lit = await page.locator("#lit").boundingBox();
+  expect((lit?.x ?? 0) + (lit?.width ?? 0)).toBeLessThan(whole.x + whole.width * 0.52);
+  await page.mouse.click(whole.x + whole.width * 0.25, whole.y + whole.height / 2);
+  const pane = decode(await taken(page));
+  // The picture alone, pixel by pixel: no bar above or below it.
+  expect([pane.width, pane.height]).toEqual([SIZE.width, SIZE.height]);
+  expect(apart([...pane.data.subarray(0, 3)], [244, 244, 242])).toBe(0);
+  await page.keyboard.press("Escape");
+
+  await page.keyboard.press("v");
+  await expect(page.locator(".proof")).toHaveCount(1);
+  const stage = await taken(page);
+  const { width, height } = decode(stage);
+  expect(Math.abs(width / height - whole.width / whole.height)).toBeLessThan(0.01);
+  expect(apart(pixel(stage, Math.floor(width * 0.1), Math.floor(height / 2)), [244, 244, 242])).toBeLessThan(14);
+  await page.goto(`${server.base}/lessons/${lesson}/captures`);
+  await expect(page.locator(".capture .small-line").nth(0)).toContainText("Pane");
+  await expect(page.locator(".capture .small-line").nth(1)).toContainText("Stage");
+});
