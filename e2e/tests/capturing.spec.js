@@ -226,3 +226,61 @@ test("of two panes the one that is touched is lit and taken; the stage is taken 
   await expect(page.locator(".capture .small-line").nth(0)).toContainText("Pane");
   await expect(page.locator(".capture .small-line").nth(1)).toContainText("Stage");
 });
+
+test("what lay over the picture at that moment is left out of a capture, and comes back, whatever happened since", async ({
+  page,
+}) => {
+  await startNow(page, server.base);
+  await showWindow(page);
+  const at = await onScreen(page);
+  await page.keyboard.press("2");
+  await drag(page, straight(at(350, 220), at(1000, 220)));
+  await page.keyboard.press("k");
+  await page.keyboard.press("v");
+  const proof = page.locator(".proof").first();
+  const [marks, clocks] = [proof.getByLabel("Marks"), proof.getByLabel("Clocks")];
+  await expect(marks).toBeChecked();
+  await expect(clocks).toBeChecked();
+  // There is no ruler: nothing to leave out.
+  await expect(proof.getByLabel("Instruments")).toHaveCount(0);
+  /** Pixels of the file that are not the picture's own, of its upper half and of all. */
+  const laid = async () => {
+    const { width, height, data } = decode(await taken(page));
+    const count = (/** @type {(r: number, g: number, b: number) => boolean} */ is) => {
+      let n = 0;
+      for (let i = 0; i < width * height * 4; i += 4) if (is(data[i], data[i + 1], data[i + 2])) n++;
+      return n;
+    };
+    // Vermilion ink, and the clock's dark face.
+    return {
+      ink: count((r, g, b) => r > 180 && g < 120 && b < 60),
+      face: count((r, g, b) => r < 45 && g < 55 && b < 60),
+    };
+  };
+  const whole = await laid();
+  expect(whole.ink).toBeGreaterThan(1000);
+  expect(whole.face).toBeGreaterThan(5000);
+  // What happens on the stage meanwhile is no part of that moment.
+  await drag(page, straight(at(350, 260), at(1000, 260)));
+  const before = await proof.locator("img").getAttribute("src");
+  await marks.uncheck();
+  await expect(proof.locator("img")).not.toHaveAttribute("src", before ?? "");
+  await expect(marks).not.toBeChecked();
+  await expect(clocks).toBeChecked();
+  const unmarked = await laid();
+  expect(unmarked.ink).toBe(0);
+  // The ink's rim is as dark as the face.
+  expect(unmarked.face).toBeGreaterThan(0.9 * whole.face);
+  await clocks.uncheck();
+  await expect(clocks).not.toBeChecked();
+  const bare = await laid();
+  expect(bare.ink).toBe(0);
+  expect(bare.face).toBeLessThan(2000);
+  // The stage is wiped: the capture still knows.
+  await page.locator("#wipe").click();
+  await marks.check();
+  await expect(marks).toBeChecked();
+  await clocks.check();
+  await expect(clocks).toBeChecked();
+  expect(await laid()).toEqual(whole);
+});

@@ -219,7 +219,8 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
              UNION SELECT poster FROM backdrop WHERE poster IS NOT NULL
              UNION SELECT media FROM web_page_file
              UNION SELECT media FROM placed
-             UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture)",
+             UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture
+             UNION SELECT media FROM capture_frame)",
         [],
     )?;
     let mut statement = conn.prepare("SELECT sha FROM media")?;

@@ -5,6 +5,8 @@ use bozzetto::live::log;
 use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::aids::magnifier::Magnifier;
 use bozzetto_core::aids::spotlight::Spotlight;
+use bozzetto_core::capture::moment::{Cut, Moment, Parts};
+use bozzetto_core::capture::way::{Outline, Way};
 use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::{Clock, Measures, Runs};
 use bozzetto_core::display::colour::Rgb;
@@ -22,7 +24,7 @@ use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, ViewState};
 use bozzetto_core::stage::board::Board;
-use bozzetto_core::stage::laid::Lay;
+use bozzetto_core::stage::laid::{Laid, Lay};
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::step::StageStep;
 
@@ -31,6 +33,9 @@ const FORM_2: &str = include_str!("fixtures/forms/2.hex");
 const FORM_3: &str = include_str!("fixtures/forms/3.json");
 /// The same form, since something lies over the picture and backdrops have scales.
 const FORM_3_LAID: &str = include_str!("fixtures/forms/3-laid.json");
+
+/// What a capture is made from: its moment, and what of that.
+const CAPTURE: &str = include_str!("fixtures/forms/capture.json");
 
 fn bytes(hex: &str) -> Vec<u8> {
     let pairs = hex.trim().as_bytes().chunks_exact(2);
@@ -198,4 +203,42 @@ fn the_stage_is_stored_as_it_was() {
     assert_ne!(older, FORM_3_LAID);
     let read = log::change(&[&[3], older.trim().as_bytes()].concat());
     assert_eq!(read.unwrap(), change);
+}
+
+/// A capture's moment, and what of it is in the picture.
+#[test]
+fn captures_are_stored_as_they_were() {
+    let board = |id| BackdropView {
+        id: BackdropId(id),
+        name: "Muelle".to_owned(),
+        width: 1920.0,
+        height: 1080.0,
+        kind: BackdropKind::Board(Board::default()),
+        seen: ViewState::default(),
+    };
+    let moment = Moment {
+        seq: 1 << 40,
+        at: 1_790_000_000_000,
+        aspect: (16.0, 9.0),
+        current: Some(board(3)),
+        beside: Some((board(5), 1.0 / 3.0)),
+        laid: Laid::default(),
+        device: 0.1 + 0.2,
+        ratio: 1.5,
+    };
+    let places = [(10.0, 10.0), (300.5, 20.0), (120.0, 240.0)];
+    let outline = Outline::drawn(places.map(|(x, y)| Point::new(x, y)), true);
+    let cut = Cut {
+        area: outline.bounds(),
+        way: Way::Outline(outline),
+        parts: Parts {
+            marks: false,
+            ..Parts::default()
+        },
+        there: Parts::default(),
+    };
+    let written = serde_json::to_string(&(&moment, &cut)).unwrap();
+    assert_eq!(written, CAPTURE.trim());
+    let read: (Moment, Cut) = serde_json::from_str(CAPTURE).unwrap();
+    assert_eq!(read, (moment, cut));
 }

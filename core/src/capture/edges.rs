@@ -3,20 +3,21 @@
 //!
 //! Between two neighbouring pixels lies an edge when they differ, and differ more than the pairs beside them:
 //! so a border that lies across pixels is one edge, and a soft change of light is none. Edges that go on
-//! straight are a line. What is only noise or a photograph's detail does not go on, or not without holes.
+//! straight, with something even on one side at least, are a line. What is only noise or a photograph's detail does
+//! not go on, or not without holes.
 
 use crate::geometry::frames::{Pixels, Point, Rect, Size};
 
-/// How much two pixels differ in one of their colours, of 255, to have an edge between them. A white card on
+/// How much two pixels differ in one of their colours, of 127, to have an edge between them. A white card on
 /// off-white paper differs by a little more.
-const EDGE: u8 = 5;
+const EDGE: u8 = 2;
 /// How long a line is at least, in pixels: longer than the strokes of letters.
 const LONG: u32 = 24;
 /// How many pixels may be missing in a row (something crosses it), and how much of all of it must be there.
 const HOLE: u32 = 6;
 const SOLID: f64 = 0.75;
 /// What differs so much is something to see; and the side of a square in which that is noted, in pixels.
-const SEEN: u8 = 14;
+const SEEN: u8 = 7;
 pub(super) const CELL: usize = 4;
 
 /// Which way a line runs.
@@ -83,36 +84,46 @@ impl Edges {
         let mut cells = vec![false; columns * height.div_ceil(CELL)];
         let (mut upright, mut level) = (Vec::new(), Vec::new());
         let mut down: Vec<Run> = vec![Run::default(); width];
-        // How much each pixel of a row differs from its left neighbour; and of three rows, from the one above.
-        let mut left = vec![0u8; width + 1];
-        let mut above = [vec![0u8; width], vec![0u8; width], vec![0u8; width]];
+        // By how much each pixel of three rows differs from its left neighbour, with none beyond the ends; and from the
+        // one above.
+        let mut left = [
+            vec![0i8; width + 2],
+            vec![0i8; width + 2],
+            vec![0i8; width + 2],
+        ];
+        let mut above = [vec![0i8; width], vec![0i8; width], vec![0i8; width]];
+        // A row and the one above it, a number to a pixel: most pixels are like their neighbours.
+        let (mut row, mut upper) = (vec![0u32; width], vec![0u32; width]);
         for y in 0..=height {
+            above.rotate_left(1);
+            left.rotate_left(1);
             let [before, here, next] = &mut above;
-            std::mem::swap(before, here);
-            std::mem::swap(here, next);
+            let [upper_left, lower_left, left] = &mut left;
             next.fill(0);
             if y < height {
-                let row = &pixels[y * width..(y + 1) * width];
+                std::mem::swap(&mut row, &mut upper);
+                for (to, from) in row.iter_mut().zip(&pixels[y * width..(y + 1) * width]) {
+                    *to = u32::from_le_bytes(*from);
+                }
                 for (d, pair) in left[1..].iter_mut().zip(row.windows(2)) {
-                    *d = differ(pair[0], pair[1]);
+                    *d = step(pair[0], pair[1]);
                 }
                 if y > 0 {
-                    let upper = &pixels[(y - 1) * width..y * width];
-                    for (d, (a, b)) in next.iter_mut().zip(upper.iter().zip(row)) {
-                        *d = differ(*a, *b);
+                    for (d, (a, b)) in next.iter_mut().zip(upper.iter().zip(&row)) {
+                        *d = step(*a, *b);
                     }
                 }
-                for x in 1..width {
-                    let d = left[x];
-                    if d >= EDGE && peak(left[x - 1], d, left[x + 1]) {
-                        if let Some(piece) = down[x].meet(y as u32) {
-                            upright.push((x as u32, piece));
-                        }
-                        if d >= SEEN {
-                            cells[y / CELL * columns + x / CELL] = true;
-                        }
+                for_each_peak(&left[..width], &left[1..], &left[2..], |x, d| {
+                    // Of the pixel to the right of the pair.
+                    let x = x + 1;
+                    cells[y / CELL * columns + x / CELL] |= d >= SEEN;
+                    if !(is_plain(next[x - 1]) || is_plain(next[x])) {
+                        return;
                     }
-                }
+                    if let Some(piece) = down[x].meet(y as u32) {
+                        upright.push((x as u32, piece));
+                    }
+                });
             }
             // Of the row before it is known now how it differs from both its neighbours.
             if y < 2 {
@@ -120,17 +131,15 @@ impl Edges {
             }
             let mut along = Run::default();
             let at = y as u32 - 1;
-            for x in 0..width {
-                let d = here[x];
-                if d >= EDGE && peak(before[x], d, next[x]) {
-                    if let Some(piece) = along.meet(x as u32) {
-                        level.push((at, piece));
-                    }
-                    if d >= SEEN {
-                        cells[(y - 1) / CELL * columns + x / CELL] = true;
-                    }
+            for_each_peak(before, here, next, |x, d| {
+                cells[(y - 1) / CELL * columns + x / CELL] |= d >= SEEN;
+                if !(is_plain(upper_left[x]) || is_plain(lower_left[x])) {
+                    return;
                 }
-            }
+                if let Some(piece) = along.meet(x as u32) {
+                    level.push((at, piece));
+                }
+            });
             level.extend(along.end().map(|piece| (at, piece)));
         }
         for (x, run) in down.iter().enumerate() {
@@ -151,12 +160,13 @@ impl Edges {
         self.size
     }
 
-    /// The pixel there; nothing outside the picture.
-    pub fn pixel(&self, x: usize, y: usize) -> Option<[u8; 4]> {
+    /// The pixel there, as a number; nothing outside the picture.
+    pub(super) fn pixel(&self, x: usize, y: usize) -> Option<u32> {
         let width = self.size.width as usize;
         let inside = x < width && y < self.size.height as usize;
         let pixels = self.rgba.as_chunks::<4>().0;
-        inside.then(|| pixels.get(y * width + x).copied()).flatten()
+        let pixel = inside.then(|| pixels.get(y * width + x)).flatten();
+        pixel.map(|p| u32::from_le_bytes(*p))
     }
 
     fn lines(&self, axis: Axis) -> &Lines {
@@ -236,18 +246,55 @@ impl Edges {
 }
 
 /// How much two pixels differ: by the colour that does most.
-pub(super) fn differ(a: [u8; 4], b: [u8; 4]) -> u8 {
+pub(super) fn differ(a: u32, b: u32) -> u8 {
     if a == b {
         return 0;
     }
-    a[0].abs_diff(b[0])
-        .max(a[1].abs_diff(b[1]))
-        .max(a[2].abs_diff(b[2]))
+    let ([r, g, b, _], [other_r, other_g, other_b, _]) = (a.to_le_bytes(), b.to_le_bytes());
+    r.abs_diff(other_r)
+        .max(g.abs_diff(other_g))
+        .max(b.abs_diff(other_b))
 }
 
-/// Whether a difference is larger than those beside it: of equal ones, each counts, since a thin line has two.
-fn peak(before: u8, d: u8, after: u8) -> bool {
-    d >= before && d >= after
+/// By how much, of 127, one pixel is lighter than another, or darker: by the colour that does most.
+fn step(from: u32, to: u32) -> i8 {
+    if from == to {
+        return 0;
+    }
+    let ([r, g, b, _], [to_r, to_g, to_b, _]) = (from.to_le_bytes(), to.to_le_bytes());
+    let by = |from: u8, to: u8| (i32::from(to) - i32::from(from)) / 2;
+    let (r, g, b) = (by(r, to_r), by(g, to_g), by(b, to_b));
+    let (most, least) = (r.max(g).max(b), r.min(g).min(b));
+    (if most >= -least { most } else { least }) as i8
+}
+
+/// Whether a line may go on there: on one of its sides, it is like the pixel before. Noise is on neither.
+fn is_plain(step: i8) -> bool {
+    step.unsigned_abs() < EDGE
+}
+
+/// Calls back with each step that is an edge, and where: none beside it is a larger one the same way. So what lies
+/// across pixels is one edge, and a thin line has two.
+fn for_each_peak(before: &[i8], here: &[i8], after: &[i8], mut peak: impl FnMut(usize, u8)) {
+    const STEP: usize = 8;
+    let mut look = |x: usize| {
+        let d = here[x];
+        let smaller = |other: &[i8]| {
+            let other = other.get(x).copied().unwrap_or(0);
+            (other < 0) != (d < 0) || other.unsigned_abs() <= d.unsigned_abs()
+        };
+        if d.unsigned_abs() >= EDGE && smaller(before) && smaller(after) {
+            peak(x, d.unsigned_abs());
+        }
+    };
+    let whole = here.as_chunks::<STEP>().0;
+    for (n, chunk) in whole.iter().enumerate() {
+        // Nothing is there for the most part.
+        if u64::from_ne_bytes(chunk.map(|d| d as u8)) != 0 {
+            (n * STEP..(n + 1) * STEP).for_each(&mut look);
+        }
+    }
+    (whole.len() * STEP..here.len()).for_each(look);
 }
 
 /// A line as far as it has been followed.

@@ -2,6 +2,7 @@
 
 mod adjust;
 pub mod edges;
+pub mod moment;
 pub mod name;
 mod plan;
 pub mod snap;

@@ -12,11 +12,17 @@ const ALONG: f64 = 0.6;
 const SHORTEST: f64 = 24.0;
 /// What a line loses by being far away, against one that runs along more of the side.
 const FAR: f64 = 0.3;
+/// What it loses by going on past the ends of the side: a figure's own border ends there.
+const GOES_ON: f64 = 0.5;
+/// How wide a border is at the most that is a line, in pixels.
+const BORDER_LINE: f64 = 3.0;
 /// How much of each side of a proposed box has to be a line.
 const BORDER: f64 = 0.8;
 /// How much the corners of a border are rounded at the most, and how unlike both of its lines may be there, in pixels.
 const ROUND: f64 = 28.0;
 const UNLIKE: f64 = 4.0;
+/// How far past a corner it is looked whether a line goes on, in pixels.
+const PAST: f64 = 16.0;
 /// The smallest box that is proposed, in pixels; and how much larger the next has to be, on one of its sides.
 const SMALLEST: f64 = 40.0;
 const LARGER: f64 = 8.0;
@@ -71,7 +77,8 @@ pub fn snap(edges: &Edges, area: &Rect<Pixels>, moving: Moving, reach: f64) -> S
             },
         };
         let found = sides.iter().filter_map(|side| {
-            let (to, good) = best(edges, axis, was[i][*side], across, reach)?;
+            let out = if *side == 0 { -1.0 } else { 1.0 };
+            let (to, good) = best(edges, axis, was[i][*side], out, across, reach)?;
             Some((*side, to, good))
         });
         if moving == Moving::By(Grip::Inside) {
@@ -94,21 +101,43 @@ pub fn snap(edges: &Edges, area: &Rect<Pixels>, moving: Moving, reach: f64) -> S
     }
 }
 
-/// The line that a side at `at`, from `across[0]` to `across[1]`, snaps to, and how good it is.
-fn best(edges: &Edges, axis: Axis, at: f64, across: [f64; 2], reach: f64) -> Option<(f64, f64)> {
+/// The line that a side at `at`, from `across[0]` to `across[1]`, snaps to, and how good it is. `out` is which way is
+/// out of the box: -1 or 1.
+fn best(
+    edges: &Edges,
+    axis: Axis,
+    at: f64,
+    out: f64,
+    across: [f64; 2],
+    reach: f64,
+) -> Option<(f64, f64)> {
     let long = across[1] - across[0];
     if long < SHORTEST {
         return None;
     }
     // Where the box ends is as uncertain as where it begins.
     let less = reach.min(long / 4.0);
+    let along = |line| edges.covers(axis, line, across[0] + less, across[1] - less);
+    let goes_on = |line| {
+        let before = edges.covers(axis, line, across[0] - 2.5 * reach, across[0] - 1.1 * reach);
+        let after = edges.covers(axis, line, across[1] + 1.1 * reach, across[1] + 2.5 * reach);
+        (before + after) / 2.0
+    };
     let near = edges.between(axis, at - reach, at + reach);
     let rated = near.filter_map(|line| {
-        let along = edges.covers(axis, line, across[0] + less, across[1] - less);
-        let good = along - FAR * (line - at).abs() / reach;
+        let along = along(line);
+        let good = along - FAR * (line - at).abs() / reach - GOES_ON * goes_on(line);
         (along >= ALONG).then_some((line, good))
     });
-    rated.max_by(|a, b| a.1.total_cmp(&b.1))
+    let (line, good) = rated.max_by(|a, b| a.1.total_cmp(&b.1))?;
+    // A border that is a thin line has two edges: what it encloses goes to the outer one.
+    let outer = line + out * BORDER_LINE;
+    let (low, high) = (line.min(outer), line.max(outer));
+    let outer = edges
+        .between(axis, low, high)
+        .filter(|l| along(*l) >= ALONG);
+    let outermost = outer.max_by(|a, b| (a * out).total_cmp(&(b * out)));
+    Some((outermost.unwrap_or(line), good))
 }
 
 /// The box of the figure at a place: of those that hold it, the smallest that is larger than `than`.
@@ -128,13 +157,14 @@ pub fn propose(
     found.extend(together.map(|r| trim(edges, &r.inflate(CELL as f64).intersection(&whole))));
     found.retain(|r| r.contains(at) && r.width() >= SMALLEST && r.height() >= SMALLEST);
     found.push(whole);
+    let area = |r: &Rect<Pixels>| r.width() * r.height();
     let larger = |r: &Rect<Pixels>| {
         than.is_none_or(|t| {
             let out = [t.x0 - r.x0, t.y0 - r.y0, r.x1 - t.x1, r.y1 - t.y1];
-            out.iter().all(|o| *o >= -LARGER) && out.iter().any(|o| *o > LARGER)
+            let further = out.iter().all(|o| *o >= -LARGER) && out.iter().any(|o| *o > LARGER);
+            further && area(r) > area(t)
         })
     };
-    let area = |r: &Rect<Pixels>| r.width() * r.height();
     found
         .into_iter()
         .filter(larger)
@@ -184,7 +214,8 @@ fn bordered(edges: &Edges, at: Point<Pixels>) -> Vec<Rect<Pixels>> {
     found
 }
 
-/// Whether the lines of its sides meet at its corners, or leave alike room for a rounding.
+/// Whether the lines of its sides meet at its corners and end there, or leave alike room for a rounding. Within a table
+/// they go on.
 fn has_corners(edges: &Edges, area: &Rect<Pixels>) -> bool {
     let xs = [(area.x0, area.x1), (area.x1, area.x0)];
     let ys = [(area.y0, area.y1), (area.y1, area.y0)];
@@ -192,7 +223,16 @@ fn has_corners(edges: &Edges, area: &Rect<Pixels>) -> bool {
         ys.iter().all(|(y, far_y)| {
             let level = edges.begins(Axis::Level, *y, *x, *far_x);
             let upright = edges.begins(Axis::Upright, *x, *y, *far_y);
-            (level - upright).abs() <= UNLIKE && level <= ROUND && upright <= ROUND
+            let ends = |axis, at: f64, corner: f64, far: f64| {
+                let out = (corner - far).signum();
+                let [a, b] = [corner + out * BORDER_LINE, corner + out * PAST];
+                edges.covers(axis, at, a.min(b), a.max(b)) < 0.5
+            };
+            (level - upright).abs() <= UNLIKE
+                && level <= ROUND
+                && upright <= ROUND
+                && ends(Axis::Level, *y, *x, *far_x)
+                && ends(Axis::Upright, *x, *y, *far_y)
         })
     })
 }

@@ -45,7 +45,7 @@ pub fn trim(edges: &Edges, area: &Rect<Pixels>) -> Rect<Pixels> {
 }
 
 /// The colour of a row (`along` 1) or a column (0) of pixels between two others, if it has but one.
-fn plain(edges: &Edges, along: usize, at: usize, between: [usize; 2]) -> Option<[u8; 4]> {
+fn plain(edges: &Edges, along: usize, at: usize, between: [usize; 2]) -> Option<u32> {
     let pixel = |v: usize| {
         if along == 1 {
             edges.pixel(v, at)

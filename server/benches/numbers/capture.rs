@@ -4,6 +4,7 @@ use crate::rows::row;
 use crate::{TARGET, milliseconds, percentile, serve, stroke};
 use bozzetto::captures;
 use bozzetto::lessons::queries;
+use bozzetto_core::capture::way::Way;
 use bozzetto_core::capture::{OnStage, Request};
 use bozzetto_core::geometry::frames::{Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
@@ -59,6 +60,7 @@ pub async fn capture_4k() {
             current: Some(BackdropId(backdrop as u64)),
             ..OnStage::default()
         },
+        way: Way::Stage,
     };
     let mut took = Vec::new();
     for _ in 0..7 {

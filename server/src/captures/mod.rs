@@ -6,4 +6,4 @@ mod take;
 
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::{download, routes};
-pub use take::{Frame, compose, take};
+pub use take::{Frame, take};

@@ -1,10 +1,13 @@
 //! Captures in the database.
 
+use bozzetto_core::capture::moment::{Cut, Moment};
+use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::wire::TakeAway;
 use rusqlite::{Connection, OptionalExtension, Row, params};
+use serde::Serialize;
 
 use crate::media::Written;
-use crate::store::Result;
+use crate::store::{Result, StoreError};
 
 /// A capture, as pages show it.
 pub struct Capture {
@@ -18,6 +21,8 @@ pub struct Capture {
     pub handed_out: bool,
     pub media: String,
     pub thumbnail: String,
+    /// What of its moment it is; `None` of one from before that was kept.
+    pub cut: Option<Cut>,
 }
 
 /// The names of a capture's files.
@@ -30,15 +35,30 @@ pub struct Files {
 pub struct NewCapture {
     pub lesson: i64,
     pub name: String,
-    pub way: &'static str,
+    pub moment: Moment,
+    /// Backdrops that moved, and the files of their frames.
+    pub frames: Vec<(BackdropId, Written)>,
+    pub made: Made,
+}
+
+/// What was made from a moment.
+pub struct Made {
+    pub cut: Cut,
     pub width: u32,
     pub height: u32,
     pub picture: Written,
     pub thumbnail: Written,
 }
 
-const COLUMNS: &str =
-    "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail";
+/// What a capture is made from.
+pub struct MadeFrom {
+    pub moment: Moment,
+    pub cut: Cut,
+    /// Backdrops that moved, and the names of the files of their frames.
+    pub frames: Vec<(BackdropId, String)>,
+}
+
+const COLUMNS: &str = "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail, cut";
 
 fn capture(row: &Row) -> rusqlite::Result<Capture> {
     Ok(Capture {
@@ -52,13 +72,18 @@ fn capture(row: &Row) -> rusqlite::Result<Capture> {
         handed_out: row.get(7)?,
         media: row.get(8)?,
         thumbnail: row.get(9)?,
+        cut: row
+            .get::<_, Option<String>>(10)?
+            .and_then(|json| serde_json::from_str(&json).ok()),
     })
 }
 
 /// Keeps a capture; gives its id. A name that is taken in this lesson gets a number.
 pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
-    new.picture.enter(conn)?;
-    new.thumbnail.enter(conn)?;
+    let made = &new.made;
+    for file in [&made.picture, &made.thumbnail] {
+        file.enter(conn)?;
+    }
     let mut taken = conn.prepare_cached(
         "SELECT 1 FROM capture WHERE lesson = ?1 AND name = ?2 AND deleted_at IS NULL",
     )?;
@@ -69,20 +94,84 @@ pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
         name = format!("{} ({number})", new.name);
     }
     conn.prepare_cached(
-        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, moment, cut)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
     )?
     .execute(params![
         new.lesson,
         name,
-        new.way,
-        new.picture.sha,
-        new.thumbnail.sha,
-        new.width,
-        new.height,
-        crate::now()
+        made.cut.way.word(),
+        made.picture.sha,
+        made.thumbnail.sha,
+        made.width,
+        made.height,
+        new.moment.at as i64,
+        json(&new.moment)?,
+        json(&made.cut)?
     ])?;
-    Ok(conn.last_insert_rowid())
+    let id = conn.last_insert_rowid();
+    for (backdrop, file) in &new.frames {
+        file.enter(conn)?;
+        conn.prepare_cached(
+            "INSERT INTO capture_frame (capture, backdrop, media) VALUES (?1, ?2, ?3)",
+        )?
+        .execute(params![id, backdrop.0 as i64, file.sha])?;
+    }
+    Ok(id)
+}
+
+/// What a capture is made from; `None` of one that was taken before that was kept.
+pub fn made_from(conn: &Connection, lesson: i64, id: i64) -> Result<Option<MadeFrom>> {
+    let found = conn
+        .prepare_cached("SELECT moment, cut FROM capture WHERE id = ?1 AND lesson = ?2")?
+        .query_row([id, lesson], |row| {
+            Ok((
+                row.get::<_, Option<String>>(0)?,
+                row.get::<_, Option<String>>(1)?,
+            ))
+        })
+        .optional()?;
+    let Some((Some(moment), Some(cut))) = found else {
+        return Ok(None);
+    };
+    let read = |e: serde_json::Error| StoreError(format!("capture {id}: {e}"));
+    let frames = conn
+        .prepare_cached("SELECT backdrop, media FROM capture_frame WHERE capture = ?1")?
+        .query_map([id], |row| {
+            Ok((BackdropId(row.get::<_, i64>(0)? as u64), row.get(1)?))
+        })?
+        .collect::<rusqlite::Result<_>>()?;
+    Ok(Some(MadeFrom {
+        moment: serde_json::from_str(&moment).map_err(read)?,
+        cut: serde_json::from_str(&cut).map_err(read)?,
+        frames,
+    }))
+}
+
+/// A capture's picture is another one from now on.
+pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<()> {
+    for file in [&made.picture, &made.thumbnail] {
+        file.enter(conn)?;
+    }
+    conn.prepare_cached(
+        "UPDATE capture SET way = ?3, media = ?4, thumbnail = ?5, width = ?6, height = ?7, cut = ?8
+         WHERE id = ?1 AND lesson = ?2",
+    )?
+    .execute(params![
+        id,
+        lesson,
+        made.cut.way.word(),
+        made.picture.sha,
+        made.thumbnail.sha,
+        made.width,
+        made.height,
+        json(&made.cut)?
+    ])?;
+    Ok(())
+}
+
+fn json(what: &impl Serialize) -> Result<String> {
+    serde_json::to_string(what).map_err(|e| StoreError(e.to_string()))
 }
 
 /// A lesson's captures, oldest first.

@@ -6,6 +6,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
 use bozzetto_core::capture::Request;
+use bozzetto_core::capture::moment::{Cut, Parts};
 use bozzetto_core::capture::name::file_name;
 use bozzetto_core::geometry::frames::{Held, Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
@@ -39,6 +40,7 @@ pub fn routes() -> Routes {
         .get(&one("large"), large)
         .get(&one("rename"), rename_form)
         .post(&one("rename"), rename)
+        .post(&one("parts"), set_parts)
         .post(&one("hand-out"), hand_out)
         .post(&one("take-back"), take_back)
         .post(&one("delete"), delete)
@@ -97,6 +99,32 @@ impl Capture {
             .to_zoned_datetime(TimeZone::system())
             .strftime("%H:%M")
             .to_string()
+    }
+
+    /// Changes when its pictures do, so that no browser shows an older one.
+    fn version(&self) -> &str {
+        &self.media[..8]
+    }
+
+    /// What there is in it that may be left out, by the name of its box, and whether it is in.
+    fn choices(&self) -> Vec<(&'static str, &'static str, bool)> {
+        let Some(Cut { there, parts, .. }) = &self.cut else {
+            return Vec::new();
+        };
+        let all = [
+            ("marks", "Marks", there.marks, parts.marks),
+            (
+                "instruments",
+                "Instruments",
+                there.instruments,
+                parts.instruments,
+            ),
+            ("clocks", "Clocks", there.clocks, parts.clocks),
+        ];
+        let there = all.into_iter().filter(|(.., there, _)| *there);
+        there
+            .map(|(name, shown, _, is)| (name, shown, is))
+            .collect()
     }
 
     fn way_shown(&self) -> &'static str {
@@ -294,6 +322,32 @@ async fn rename(
         .write(move |conn| queries::rename(conn, lesson, id, &name))
         .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
+    answer(&app, lesson, id, from.proof).await
+}
+
+/// What is in the picture: boxes that are ticked.
+#[derive(Deserialize)]
+struct Ticked {
+    marks: Option<String>,
+    instruments: Option<String>,
+    clocks: Option<String>,
+}
+
+async fn set_parts(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    Query(from): Query<From>,
+    Form(form): Form<Ticked>,
+) -> Result<Html<String>> {
+    let c = find(&app, lesson, id).await?;
+    // What there is none of has no box, and stays in.
+    let there = c.cut.map(|cut| cut.there).unwrap_or_default();
+    let parts = Parts {
+        marks: form.marks.is_some() || !there.marks,
+        instruments: form.instruments.is_some() || !there.instruments,
+        clocks: form.clocks.is_some() || !there.clocks,
+    };
+    take::remake(&app, lesson, id, parts).await?;
     answer(&app, lesson, id, from.proof).await
 }
 

@@ -1,26 +1,26 @@
 //! Taking a capture: the backdrop and the marks, composed on the server, at the finest resolution
 //! there is.
 
+use bozzetto_core::capture::moment::{Cut, Moment, Parts};
 use bozzetto_core::capture::name;
 use bozzetto_core::capture::way::Way;
-use bozzetto_core::capture::{Detail, OnStage, Request, plan};
-use bozzetto_core::display::{self, DisplayList};
+use bozzetto_core::capture::{Detail, OnStage, Request};
+use bozzetto_core::display;
 use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
-use bozzetto_core::paint;
+use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
-use bozzetto_core::stage::covered;
-use bozzetto_core::stage::pane::{self, Beside};
-use bozzetto_core::stage::sight::Sight;
+use bozzetto_core::stage::pane::{self, Beside, Pane};
 use bozzetto_core::stage::state::Stage;
 use bozzetto_press::picture;
 
-use super::queries::{self, NewCapture};
+use super::queries::{self, Made, MadeFrom, NewCapture};
 use crate::app::App;
 use crate::backdrops;
 use crate::error::{AppError, Result};
 use crate::live::lesson::{Command, Look};
-use crate::media::Incoming;
+use crate::live::log;
+use crate::media::{Incoming, Written};
 use crate::render::job::{Done, File, Job, Print};
 use crate::render::{RenderFault, TO_CAPTURE};
 
@@ -36,15 +36,15 @@ pub struct Frame {
 /// Size of the small version, in pixels.
 const SMALL: (u32, u32) = (640, 400);
 
-/// Takes a box of what is on stage now, keeps it and gives its id.
+/// Takes a capture of what is on stage now, keeps it and gives its id.
 pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) -> Result<i64> {
     let way = match request.way {
         Way::Outline(outline) => Way::Outline(outline.settled().ok_or_else(too_small)?),
         other => other,
     };
-    let (area, outline) = match &way {
-        Way::Outline(outline) => (outline.bounds(), Some(outline.clone())),
-        _ => (request.area, None),
+    let area = match &way {
+        Way::Outline(outline) => outline.bounds(),
+        _ => request.area,
     };
     let numbers = [
         area.x0,
@@ -54,7 +54,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         request.device,
         request.ratio,
     ];
-    let mut look = app
+    let look = app
         .live
         .look(lesson)
         .await
@@ -67,17 +67,105 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         ));
     }
     app.room.for_a_capture(0)?;
-    look.stage = as_seen_there(&look, &request.stage);
-    let held = hold(app, lesson, &mut look, frames).await?;
-    let details = details(app, &look, &held).await?;
-    let (list, plan) = compose(&look, &area, &details, request.device);
-    let on_stage: Vec<&BackdropView> = look.stage.each().collect();
-    let pictures = backdrops::wanted(app, &on_stage, &list, &held).await?;
+    let Stage {
+        current,
+        beside,
+        laid,
+    } = as_seen_there(&look, &request.stage);
+    let mut moment = Moment {
+        seq: look.seq,
+        at: crate::now() as u64,
+        aspect: look.aspect,
+        current,
+        beside,
+        laid,
+        device: request.device,
+        ratio: request.ratio,
+    };
+    let frames = hold(app, lesson, &mut moment, frames).await?;
+    let names: Vec<_> = frames
+        .iter()
+        .map(|(id, file)| (*id, file.sha.clone()))
+        .collect();
+    let cut = Cut {
+        way,
+        area,
+        parts: Parts::default(),
+        there: moment.parts(&look.sheets, &area),
+    };
+    let made = make(app, &moment, cut, &look.sheets, &names).await?;
     let name = name::propose(
         &look.name,
-        look.stage.current.as_ref().map_or("Stage", |b| &b.name),
+        moment.current.as_ref().map_or("Stage", |b| &b.name),
         &jiff::ZonedDateTime::now().strftime("%H:%M").to_string(),
     );
+    let new = NewCapture {
+        lesson,
+        name,
+        moment,
+        frames,
+        made,
+    };
+    let id = app
+        .store
+        .write(move |conn| queries::insert(conn, &new))
+        .await?;
+    app.live.tell(lesson, Command::CapturesChanged).await;
+    Ok(id)
+}
+
+/// Makes a capture anew from its moment, with these parts of it.
+pub async fn remake(app: &App, lesson: i64, id: i64, parts: Parts) -> Result<()> {
+    let from = app
+        .store
+        .read(move |conn| queries::made_from(conn, lesson, id))
+        .await?;
+    let MadeFrom {
+        moment,
+        mut cut,
+        frames,
+    } = from.ok_or_else(|| {
+        AppError::Unusable("It stays as it is: what it was made from is not kept.".to_owned())
+    })?;
+    app.room.for_a_capture(0)?;
+    let sheets = marks_of(app, lesson, &moment).await?;
+    cut.parts = parts;
+    let made = make(app, &moment, cut, &sheets, &frames).await?;
+    app.store
+        .write(move |conn| queries::remake(conn, lesson, id, &made))
+        .await?;
+    app.live.tell(lesson, Command::CapturesChanged).await;
+    Ok(())
+}
+
+async fn marks_of(app: &App, lesson: i64, moment: &Moment) -> Result<Sheets> {
+    let seq = moment.seq;
+    let read = app.store.read(move |conn| log::marks_at(conn, lesson, seq));
+    Ok(read.await?)
+}
+
+/// Makes the picture of a moment.
+async fn make(
+    app: &App,
+    moment: &Moment,
+    cut: Cut,
+    sheets: &Sheets,
+    frames: &[(BackdropId, String)],
+) -> Result<Made> {
+    let held: Frames = frames
+        .iter()
+        .map(|(id, sha)| {
+            (
+                display::Source::Frozen(name_of_frame(*id)),
+                app.media.file(sha),
+            )
+        })
+        .collect();
+    let stage = moment.stage();
+    let details = details(app, &stage.panes(moment.area()), &held).await?;
+    let (list, plan) = moment.compose(sheets, &cut, &details);
+    let on_stage: Vec<&BackdropView> = stage.each().collect();
+    let pictures = backdrops::wanted(app, &on_stage, &list, &held).await?;
     let memory = backdrops::memory(&pictures);
     let print = Print {
         list,
@@ -85,7 +173,11 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         pictures,
     };
     // How dense the capture is, compared with CSS pixels on the presenter's screen.
-    let scale = request.ratio.clamp(0.25, 8.0) * plan.scale / request.device.max(1e-6);
+    let scale = moment.ratio.clamp(0.25, 8.0) * plan.scale / moment.device.max(1e-6);
+    let outline = match &cut.way {
+        Way::Outline(outline) => Some(outline.clone()),
+        Way::Box | Way::Pane | Way::Stage => None,
+    };
     let job = Job::Capture {
         print,
         scale,
@@ -100,11 +192,9 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
     };
     app.room.for_a_capture((whole.len() + small.len()) as u64)?;
     let media = app.media.clone();
-    let new = tokio::task::spawn_blocking(move || -> Result<NewCapture> {
-        Ok(NewCapture {
-            lesson,
-            name,
-            way: way.word(),
+    tokio::task::spawn_blocking(move || -> Result<Made> {
+        Ok(Made {
+            cut,
             width: plan.width,
             height: plan.height,
             picture: media.write(&whole, "image/png")?,
@@ -112,13 +202,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         })
     })
     .await
-    .map_err(|e| AppError::Internal(e.to_string()))??;
-    let id = app
-        .store
-        .write(move |conn| queries::insert(conn, &new))
-        .await?;
-    app.live.tell(lesson, Command::CapturesChanged).await;
-    Ok(id)
+    .map_err(|e| AppError::Internal(e.to_string()))?
 }
 
 fn too_small() -> AppError {
@@ -146,24 +230,34 @@ fn as_seen_there(look: &Look, there: &OnStage) -> Stage {
     }
 }
 
-/// Frames that came with a request, by what a display list calls them.
+/// Frames of a moment, by what a display list calls them.
 type Frames = Vec<(display::Source, File)>;
 
-/// Holds the moving backdrops at the frames that came with the request. Their names are of no file.
-async fn hold(app: &App, lesson: i64, look: &mut Look, frames: Vec<Frame>) -> Result<Frames> {
-    let mut held = Frames::new();
+/// What a backdrop's frame is called where pictures that are held are: these names are of no file.
+fn name_of_frame(backdrop: BackdropId) -> u64 {
+    u64::MAX - backdrop.0
+}
+
+/// Holds the moving backdrops at the frames that came with the request, and gives their files.
+async fn hold(
+    app: &App,
+    lesson: i64,
+    moment: &mut Moment,
+    frames: Vec<Frame>,
+) -> Result<Vec<(BackdropId, Written)>> {
+    let mut held = Vec::new();
     for frame in frames {
-        let id = frame.backdrop.0 as i64;
-        // It is read once, when it is drawn.
+        let (backdrop, shows) = (frame.backdrop, frame.shows);
         let file = backdrops::kept(frame.file, "image/png").await?;
-        let picture = u64::MAX - frame.backdrop.0;
-        let shows = frame.shows;
-        let all = look.stage.each_mut();
-        for view in all.filter(|b| b.id == frame.backdrop && b.kind.moves()) {
+        let picture = name_of_frame(backdrop);
+        let first = moment.current.as_mut().into_iter();
+        let all = first.chain(moment.beside.as_mut().map(|(b, _)| b));
+        for view in all.filter(|b| b.id == backdrop && b.kind.moves()) {
             view.seen.frozen = Some(Frozen { picture, shows });
         }
-        held.push((display::Source::Frozen(picture), app.media.file(&file.sha)));
+        held.push((backdrop, file.clone()));
         // How it looks in the running order from now on.
+        let id = backdrop.0 as i64;
         let noted = app
             .store
             .write(move |conn| backdrops::queries::set_poster(conn, lesson, id, &file));
@@ -175,9 +269,9 @@ async fn hold(app: &App, lesson: i64, look: &mut Look, frames: Vec<Frame>) -> Re
 }
 
 /// How fine what is on stage is.
-async fn details(app: &App, look: &Look, held: &Frames) -> Result<Vec<Detail>> {
+async fn details(app: &App, panes: &[Pane<'_>], held: &Frames) -> Result<Vec<Detail>> {
     let mut details = Vec::new();
-    for pane in look.panes() {
+    for pane in panes {
         let frozen = pane.backdrop.as_ref().and_then(|b| b.seen.frozen);
         let fine = match frozen {
             Some(f) => {
@@ -195,36 +289,4 @@ async fn details(app: &App, look: &Look, held: &Frames) -> Result<Vec<Detail>> {
         details.extend(pane.detail(fine));
     }
     Ok(details)
-}
-
-/// What is to be drawn, and where it goes.
-pub fn compose(
-    look: &Look,
-    area: &Rect<Glass>,
-    details: &[Detail],
-    device: f64,
-) -> (DisplayList, bozzetto_core::capture::Plan) {
-    let stage = Size::glass(look.aspect.0, look.aspect.1);
-    let plan = plan(area, stage, details, device);
-    let panes = look.panes();
-    let mut list = DisplayList::default();
-    pane::paint(stage, &panes, &mut list);
-    let marks = paint::everything(
-        &look.sheets,
-        &pane::in_view(stage, &panes),
-        &plan.area.inflate(4.0),
-        crate::now() as u64,
-    );
-    list.items.extend(marks.items);
-    for pane in &panes {
-        covered::paint(pane, false, &mut list);
-    }
-    let sight = Sight {
-        area: stage,
-        panes: &panes,
-    };
-    look.stage
-        .laid
-        .paint_kept(&sight, crate::now() as u64, &mut list);
-    (list, plan)
 }

@@ -137,6 +137,23 @@ pub fn replay(conn: &Connection, lesson: i64) -> Result<Lesson> {
     Ok(replayed)
 }
 
+/// The marks as they were after the change of this number: played from nothing.
+///
+/// # Errors
+/// When a change cannot be read or applied.
+pub fn marks_at(conn: &Connection, lesson: i64, seq: u64) -> Result<Sheets> {
+    let mut replayed = Lesson::new(Keep::Nobody);
+    let until = changes(conn, lesson, 0)?
+        .into_iter()
+        .take_while(|(n, _)| *n <= seq);
+    for (n, change) in until {
+        replayed
+            .apply(&change)
+            .map_err(|why| StoreError(format!("change {n} of lesson {lesson}: {why}")))?;
+    }
+    Ok(replayed.sheets)
+}
+
 /// Applies every change after `seq`, and gives them.
 fn apply_after(
     conn: &Connection,

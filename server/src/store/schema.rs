@@ -11,6 +11,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(TRUST),
         M::up(HOME),
         M::up(STAGE),
+        M::up(MOMENTS),
     ])
 }
 
@@ -197,4 +198,16 @@ const STAGE: &str = "
 ALTER TABLE change ADD COLUMN marks INTEGER NOT NULL DEFAULT 1;
 ALTER TABLE snapshot ADD COLUMN stage TEXT CHECK (json_valid(stage));
 ALTER TABLE media RENAME COLUMN clean TO sanitised;
+";
+
+/// What a capture is made from: core's `Moment` and `Cut` as JSON, and the frames of what moved then.
+const MOMENTS: &str = "
+ALTER TABLE capture ADD COLUMN moment TEXT CHECK (json_valid(moment));
+ALTER TABLE capture ADD COLUMN cut TEXT CHECK (json_valid(cut));
+CREATE TABLE capture_frame (
+    capture INTEGER NOT NULL REFERENCES capture (id) ON DELETE CASCADE,
+    backdrop INTEGER NOT NULL,
+    media TEXT NOT NULL REFERENCES media (sha),
+    PRIMARY KEY (capture, backdrop)
+) STRICT, WITHOUT ROWID;
 ";

@@ -137,6 +137,8 @@ pub struct Joined {
 
 /// A lesson at one moment.
 pub struct Look {
+    /// The number of the last change.
+    pub seq: u64,
     pub sheets: Sheets,
     /// The number of the last change of marks.
     pub marked: u64,

@@ -232,6 +232,7 @@ impl Lesson {
     pub(super) fn look(&self) -> Look {
         let stage = &self.state.stage;
         Look {
+            seq: self.seq,
             sheets: self.state.sheets.clone(),
             marked: self.marked,
             name: stage.name.clone(),
