@@ -262,25 +262,26 @@ test("what lay over the picture at that moment is left out of a capture, and com
   expect(whole.face).toBeGreaterThan(5000);
   // What happens on the stage meanwhile is no part of that moment.
   await drag(page, straight(at(350, 260), at(1000, 260)));
-  const before = await proof.locator("img").getAttribute("src");
-  await marks.uncheck();
-  await expect(proof.locator("img")).not.toHaveAttribute("src", before ?? "");
-  await expect(marks).not.toBeChecked();
+  /** Has it in or not, and waits for the picture that is made then. @param {typeof marks} part @param {boolean} is */
+  const choose = async (part, is) => {
+    const before = (await proof.locator("img").getAttribute("src")) ?? "";
+    await part.setChecked(is);
+    await expect(proof.locator("img")).not.toHaveAttribute("src", before);
+    await expect(part).toBeChecked({ checked: is });
+  };
+  await choose(marks, false);
   await expect(clocks).toBeChecked();
   const unmarked = await laid();
   expect(unmarked.ink).toBe(0);
   // The ink's rim is as dark as the face.
   expect(unmarked.face).toBeGreaterThan(0.9 * whole.face);
-  await clocks.uncheck();
-  await expect(clocks).not.toBeChecked();
+  await choose(clocks, false);
   const bare = await laid();
   expect(bare.ink).toBe(0);
   expect(bare.face).toBeLessThan(2000);
   // The stage is wiped: the capture still knows.
   await page.locator("#wipe").click();
-  await marks.check();
-  await expect(marks).toBeChecked();
-  await clocks.check();
-  await expect(clocks).toBeChecked();
+  await choose(marks, true);
+  await choose(clocks, true);
   expect(await laid()).toEqual(whole);
 });
