@@ -3,6 +3,7 @@
 use askama::Template;
 use axum::Form;
 use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use bozzetto_core::capture::name::tidy;
 use jiff::Timestamp;
@@ -23,6 +24,7 @@ pub fn routes() -> Routes {
         .post("/lessons/now", start_now)
         .get("/lessons/found", found)
         .get("/lessons/{lesson}", card)
+        .get("/lessons/{lesson}/in-use", in_use)
         .get("/lessons/{lesson}/rename", rename_form)
         .post("/lessons/{lesson}/rename", rename)
         .post("/lessons/{lesson}/delete", delete)
@@ -131,13 +133,18 @@ async fn found(State(app): State<App>, Query(wanted): Query<Wanted>) -> Result<H
 /// have something for it.
 const KEPT_EMPTY: i64 = 24 * 60 * 60 * 1000;
 
+/// Whether a lesson stayed empty and everybody has left it.
+async fn is_left(app: &App, lesson: &LessonCard) -> bool {
+    lesson.stayed_empty && !app.live.is_used(lesson.id).await
+}
+
 /// The lessons that are wanted. Those that stayed empty are not shown once everybody has left them,
 /// and go by themselves after a day.
 async fn find_all(app: &App, wanted: Wanted) -> Result<Found> {
     let mut all = app.store.read(queries::all).await?;
     let mut left = Vec::new();
-    for lesson in all.iter().filter(|l| l.stayed_empty) {
-        if !app.live.is_used(lesson.id).await {
+    for lesson in &all {
+        if is_left(app, lesson).await {
             left.push((lesson.id, lesson.used_at));
         }
     }
@@ -201,6 +208,18 @@ async fn find(app: &App, id: i64) -> Result<LessonCard> {
 async fn card(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
     let lesson = find(&app, id).await?;
     Ok(Html(Card { lesson }.render()?))
+}
+
+/// Asked by the card of a lesson that is still empty: nothing to change, or nothing in its place
+/// once everybody has left it. Who goes from the stage to the lessons is often here before the stage
+/// has said that it is gone.
+async fn in_use(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode> {
+    let lesson = find(&app, id).await?;
+    Ok(if is_left(&app, &lesson).await {
+        StatusCode::OK
+    } else {
+        StatusCode::NO_CONTENT
+    })
 }
 
 async fn rename_form(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
