@@ -4,6 +4,7 @@
 import { chromium } from "@playwright/test";
 import { benchAids } from "./bench_aids.js";
 import { benchCapture } from "./bench_capture.js";
+import { benchFlatten } from "./bench_flatten.js";
 import { benchInk } from "./bench_ink.js";
 import { benchMeasure } from "./bench_measure.js";
 import { benchStreams, FILM } from "./bench_streams.js";
@@ -255,6 +256,7 @@ if (runs("text.key")) {
   await page.close();
 }
 
+await benchFlatten({ browser, stage, runs, percentile, row });
 await benchCapture({ browser, stage, runs, percentile, row });
 await benchAids({ browser, base: server.base, runs, percentile, row });
 await benchMeasure({ browser, base: server.base, runs, row });

@@ -130,7 +130,7 @@ async function benchSnap({ browser, stage, percentile, row }) {
 /** @param {Page} page @param {string} png @param {number[][]} meant @param {number} seed */
 function judge(page, png, meant, seed) {
   return page.evaluate(
-    async ({ png, meant, seed, width }) => {
+    async ({ png, meant, seed, width, height }) => {
       const bytes = Uint8Array.from(atob(png), (c) => c.charCodeAt(0));
       const image = await createImageBitmap(new Blob([bytes]));
       const canvas = new OffscreenCanvas(image.width, image.height);
@@ -139,11 +139,17 @@ function judge(page, png, meant, seed) {
       context.drawImage(image, 0, 0);
       const { data } = context.getImageData(0, 0, image.width, image.height);
       const script = document.querySelector('link[rel="modulepreload"][href*="glass.js"]');
-      const { Glass } = await import(/** @type {HTMLLinkElement} */ (script).href);
-      const glass = new Glass(1, undefined);
-      glass.set_width(width);
+      const { Cutter } = await import(/** @type {HTMLLinkElement} */ (script).href.replace("glass.js", "cut.js"));
+      const cutter = new Cutter(
+        JSON.stringify({
+          stage: { width: 1920, height: (1920 * height) / width },
+          scale: width / 1920,
+          details: [],
+          device: 1,
+        }),
+      );
       const begun = performance.now();
-      glass.look_for_edges(new Uint8Array(data.buffer), image.width, image.height);
+      cutter.look_for_edges(new Uint8Array(data.buffer), image.width, image.height);
       const ms = performance.now() - begun;
       let state = seed + 7;
       const random = () => {
@@ -157,7 +163,7 @@ function judge(page, png, meant, seed) {
       for (const is of meant) {
         const rough = is.map((v) => v + (random() * 2 - 1) * 11);
         const [x, y] = rough;
-        const { area } = glass.pull_box(new Float64Array([x, y, x, y]), "new", rough[2] - x, rough[3] - y, true, 0);
+        const { area } = cutter.pull_box(new Float64Array([x, y, x, y]), "new", rough[2] - x, rough[3] - y, true, 0);
         for (let side = 0; side < 4; side++) {
           seen.sides++;
           if (Math.abs(area[side] - is[side]) <= pixel * 1.05) seen.hit++;
@@ -171,15 +177,15 @@ function judge(page, png, meant, seed) {
           const smaller = meant.filter((m) => m !== is && m[2] - m[0] < is[2] - is[0] && m[3] - m[1] < is[3] - is[1]);
           if (smaller.some((m) => inside(m, px, py))) continue;
           seen.meant++;
-          const first = glass.propose_box(new Float64Array(), px, py);
-          const second = glass.propose_box(first, px, py);
+          const first = cutter.propose_box(new Float64Array(), px, py);
+          const second = cutter.propose_box(first, px, py);
           if (near(first, is, pixel * 2.05) || (second.length === 4 && near(second, is, pixel * 2.05))) seen.proposed++;
           break;
         }
       }
-      glass.free();
+      cutter.free();
       return seen;
     },
-    { png, meant, seed, width: WIDTH },
+    { png, meant, seed, width: WIDTH, height: HEIGHT },
   );
 }

@@ -71,6 +71,14 @@ proptest! {
         prop_assert!((whole.x0 - is.x0).abs() < 1e-9 && (whole.y0 - is.y0).abs() < 1e-9);
     }
 
+    /// Where the picture ends is a border, too.
+    #[test]
+    fn a_box_lies_on_the_end_of_the_picture(card in card(), off in 0.0..9.0f64, seed: u64) {
+        let edges = page(card, 250, 120, seed);
+        let all = rect([0, 0, WIDTH, HEIGHT]);
+        prop_assert_eq!(snap(&edges, &all.inflate(-off), Moving::All, 10.0).area, all);
+    }
+
     /// Where nothing is near, a box stays where it was drawn: in plain paper, and in detail without a border.
     #[test]
     fn a_box_stays_where_there_is_no_border(card in card(), at in (0.1..0.9f64, 0.1..0.9f64), seed: u64) {

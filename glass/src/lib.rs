@@ -78,8 +78,6 @@ pub struct Glass {
     news: News,
     /// What the page has to show anew.
     stale: Stale,
-    /// What a capture's box snaps to, while there is one.
-    beneath: Option<capture::Beneath>,
 }
 
 #[wasm_bindgen]
@@ -99,7 +97,6 @@ impl Glass {
             streams: Streams::default(),
             news: News::default(),
             stale: Stale::default(),
-            beneath: None,
         }
     }
 

@@ -167,7 +167,12 @@ mod tests {
                 let path = address.split('/').skip(3).collect::<Vec<_>>().join("/");
                 assert!(Files::get(&path).is_some(), "{path}");
             }
-            let later = ["bringing.js", "bench_camera.js", "glass/text.js"];
+            let later = [
+                "bringing.js",
+                "bench_camera.js",
+                "glass/text.js",
+                "glass/cut.js",
+            ];
             assert!(later.iter().all(|l| !told.iter().any(|t| t.ends_with(l))));
         }
         let stage = modules("js/stage.js");

@@ -13,6 +13,7 @@ use anyhow::Context;
 use rusqlite::{Connection, OptionalExtension, params};
 use sha2::{Digest, Sha256};
 
+use crate::app::App;
 use crate::render::job::File;
 use crate::store;
 
@@ -197,6 +198,44 @@ pub fn mime(conn: &Connection, sha: &str) -> store::Result<Option<(String, bool)
 /// How long what was deleted can be brought back.
 const MONTH: i64 = 30 * 24 * 3600 * 1000;
 
+/// The names of the files that something refers to.
+const USED: &str = "SELECT media FROM backdrop WHERE media IS NOT NULL
+    UNION SELECT poster FROM backdrop WHERE poster IS NOT NULL
+    UNION SELECT media FROM web_page_file
+    UNION SELECT media FROM placed
+    UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture
+    UNION SELECT media FROM capture_frame";
+
+/// Removes those of these files that nothing refers to any more, at once: something in them is to be seen by nobody.
+pub async fn remove_unused(app: &App, names: Vec<String>) -> store::Result<()> {
+    let media = app.media.clone();
+    let known = names.clone();
+    let forget = move |conn: &Connection| {
+        let mut statement = conn.prepare(&format!(
+            "DELETE FROM media WHERE sha = ?1 AND sha NOT IN ({USED})"
+        ))?;
+        for name in &names {
+            statement.execute([name])?;
+        }
+        Ok(())
+    };
+    app.store.write(forget).await?;
+    // Only now, since a row always has its file; and where rows are written, since one may be by now.
+    let remove = move |conn: &Connection| {
+        let mut statement = conn.prepare("SELECT 1 FROM media WHERE sha = ?1")?;
+        for name in &known {
+            if !statement.exists([name])?
+                && let Err(e) = fs::remove_file(media.path(name))
+                && e.kind() != std::io::ErrorKind::NotFound
+            {
+                tracing::warn!("{name} is not removed: {e}");
+            }
+        }
+        Ok(())
+    };
+    app.store.write(remove).await
+}
+
 /// Forgets what was deleted more than a month ago, and the files that nothing refers to any more.
 /// Gives the names of the files that stay.
 pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
@@ -213,16 +252,7 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
              WHERE json_extract(kind, '$.page.kept.name') IS NOT NULL)",
         [],
     )?;
-    conn.execute(
-        "DELETE FROM media WHERE sha NOT IN (
-             SELECT media FROM backdrop WHERE media IS NOT NULL
-             UNION SELECT poster FROM backdrop WHERE poster IS NOT NULL
-             UNION SELECT media FROM web_page_file
-             UNION SELECT media FROM placed
-             UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture
-             UNION SELECT media FROM capture_frame)",
-        [],
-    )?;
+    conn.execute(&format!("DELETE FROM media WHERE sha NOT IN ({USED})"), [])?;
     let mut statement = conn.prepare("SELECT sha FROM media")?;
     let names = statement
         .query_map([], |row| row.get(0))?

@@ -5,7 +5,9 @@ use bozzetto::live::log;
 use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::aids::magnifier::Magnifier;
 use bozzetto_core::aids::spotlight::Spotlight;
-use bozzetto_core::capture::moment::{Cut, Moment, Parts};
+use bozzetto_core::capture::flat::Flat;
+use bozzetto_core::capture::hide::{Hide, Hiding};
+use bozzetto_core::capture::moment::{Bench, Cut, Moment, Parts};
 use bozzetto_core::capture::way::{Outline, Way};
 use bozzetto_core::clocks::countdown::Countdown;
 use bozzetto_core::clocks::{Clock, Measures, Runs};
@@ -236,6 +238,18 @@ fn captures_are_stored_as_they_were() {
             ..Parts::default()
         },
         there: Parts::default(),
+        bench: Bench {
+            hidden: vec![Hide {
+                area: Rect::from_size(20.0, 30.0, 0.1 + 0.2, 40.0),
+                how: Hiding::Pixelate,
+            }],
+            flat: Some(Flat {
+                corners: [(1.0, 2.0), (90.0, 4.0), (80.5, 70.0), (3.0, 60.0)]
+                    .map(|(x, y)| Point::new(x, y)),
+                clean: true,
+            }),
+            turns: 3,
+        },
     };
     let written = serde_json::to_string(&(&moment, &cut)).unwrap();
     assert_eq!(written, CAPTURE.trim());

@@ -15,7 +15,11 @@ const TARGET: &str = "wasm32-unknown-unknown";
 const OUT: &str = "web/static/glass";
 
 /// What is built for the browser: the package, and what pages know it as.
-const MODULES: [(&str, &str); 2] = [("bozzetto-glass", "glass"), ("bozzetto-text", "text")];
+const MODULES: [(&str, &str); 3] = [
+    ("bozzetto-glass", "glass"),
+    ("bozzetto-cut", "cut"),
+    ("bozzetto-text", "text"),
+];
 
 pub fn build() -> anyhow::Result<()> {
     target()?;

@@ -26,7 +26,18 @@ pub type Band = (u32, u32);
 ///
 /// Cost: once through the pixels.
 pub fn lines(rgba: &[u8], width: usize, height: usize) -> Vec<Band> {
-    let profile = profile(rgba, width, height);
+    let longest = (height as f64 * RULE).max(24.0) as u32;
+    of_profile(profile(rgba, width, height, longest))
+}
+
+/// How high the highest line is, if there is any: rules and figures are taken for writing, so that nothing that can be
+/// read is higher.
+pub fn highest(rgba: &[u8], width: usize, height: usize) -> Option<u32> {
+    let lines = of_profile(profile(rgba, width, height, u32::MAX));
+    lines.iter().map(|(from, to)| to - from).max()
+}
+
+fn of_profile(profile: Vec<u16>) -> Vec<Band> {
     let mut bands: Vec<Band> = Vec::new();
     for (y, edges) in (0..).zip(profile) {
         match bands.last_mut() {
@@ -43,13 +54,12 @@ pub fn lines(rgba: &[u8], width: usize, height: usize) -> Vec<Band> {
     joined(bands, usual)
 }
 
-/// How many edges each row of pixels has that are no rule's.
-fn profile(rgba: &[u8], width: usize, height: usize) -> Vec<u16> {
+/// How many edges each row of pixels has that are no rule's: what goes on straight down for `longest` is one.
+fn profile(rgba: &[u8], width: usize, height: usize, longest: u32) -> Vec<u16> {
     let mut profile = vec![0u16; height];
     if width < 2 || rgba.len() < width * height * 4 {
         return profile;
     }
-    let longest = (height as f64 * RULE).max(24.0) as u32;
     // Of each column the edge that goes on: where it began, and where it was seen last.
     let mut runs: Vec<(u32, u32)> = vec![(0, 0); width];
     let mut light = vec![0i16; width];

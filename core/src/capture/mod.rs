@@ -1,7 +1,10 @@
 //! Pictures taken of the stage: how, their area, their resolution and their names.
 
 mod adjust;
+pub mod corners;
 pub mod edges;
+pub mod flat;
+pub mod hide;
 pub mod moment;
 pub mod name;
 mod plan;

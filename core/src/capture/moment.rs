@@ -13,6 +13,8 @@ use crate::stage::pane::{self, Pane};
 use crate::stage::sight::Sight;
 use crate::stage::state::Stage;
 
+use super::flat::{Flat, FlatFault};
+use super::hide::{Hide, MOST_HIDDEN};
 use super::plan::{Detail, Plan, plan};
 use super::way::Way;
 
@@ -44,6 +46,64 @@ pub struct Cut {
     pub parts: Parts,
     /// What there is, to be in it or not.
     pub there: Parts,
+    #[serde(default)]
+    pub bench: Bench,
+}
+
+/// What was done to it on the bench.
+#[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Bench {
+    /// One over the other, the first one lowest.
+    pub hidden: Vec<Hide>,
+    /// The sheet that is made upright, instead of what was cut.
+    pub flat: Option<Flat>,
+    /// Turned by so many right angles, clockwise.
+    pub turns: u8,
+}
+
+/// Why a capture cannot be made anew like this, in words for the person.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
+pub enum CutFault {
+    #[error("The box is not on the picture.")]
+    Area,
+    #[error(
+        "A capture has {MOST_HIDDEN} hidden parts at the most. Hide what lies side by side by one box."
+    )]
+    Hidden,
+    #[error(transparent)]
+    Flat(#[from] FlatFault),
+}
+
+impl Cut {
+    /// As it has come from elsewhere: within the picture area. Hidden parts that are not in it are left out.
+    ///
+    /// # Errors
+    /// For a box that is not on the picture, too many hidden parts, and corners that go round no sheet.
+    pub fn settled(mut self, stage: Size<Glass>) -> Result<Self, CutFault> {
+        let whole = Rect::of_size(stage);
+        let is_there = |r: &Rect<Glass>| {
+            let finite = [r.x0, r.y0, r.x1, r.y1].iter().all(|v| v.is_finite());
+            let seen = r.intersection(&whole);
+            finite && seen.width() > 0.0 && seen.height() > 0.0
+        };
+        if !is_there(&self.area) {
+            return Err(CutFault::Area);
+        }
+        self.area = self.area.intersection(&whole);
+        self.bench.hidden.retain(|part| is_there(&part.area));
+        if self.bench.hidden.len() > MOST_HIDDEN {
+            return Err(CutFault::Hidden);
+        }
+        self.bench.flat = self.bench.flat.map(|f| f.checked(stage)).transpose()?;
+        self.bench.turns %= 4;
+        Ok(self)
+    }
+
+    /// The part of the picture area that has to be drawn.
+    pub fn drawn(&self) -> Rect<Glass> {
+        self.bench.flat.as_ref().map_or(self.area, Flat::bounds)
+    }
 }
 
 /// What lies over the backdrops: whether it is in the picture, or whether there is any.
@@ -113,7 +173,7 @@ impl Moment {
     /// What is to be drawn for a cut, and the pixels that it becomes. `details` are what there is to be seen of the
     /// backdrops: see [`Pane::detail`].
     pub fn compose(&self, sheets: &Sheets, cut: &Cut, details: &[Detail]) -> (DisplayList, Plan) {
-        let plan = plan(&cut.area, self.area(), details, self.device);
+        let plan = plan(&cut.drawn(), self.area(), details, self.device);
         let stage = self.stage();
         let panes = stage.panes(self.area());
         let mut list = DisplayList::default();

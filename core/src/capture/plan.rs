@@ -68,7 +68,7 @@ pub struct OnStage {
 }
 
 /// What there is to be seen of a backdrop, as far as a capture's resolution goes.
-#[derive(Clone, Copy, PartialEq, Debug)]
+#[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Detail {
     /// Where it lies.
     pub on_glass: Rect<Glass>,

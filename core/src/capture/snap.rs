@@ -78,7 +78,11 @@ pub fn snap(edges: &Edges, area: &Rect<Pixels>, moving: Moving, reach: f64) -> S
         };
         let found = sides.iter().filter_map(|side| {
             let out = if *side == 0 { -1.0 } else { 1.0 };
-            let (to, good) = best(edges, axis, was[i][*side], out, across, reach)?;
+            let at = was[i][*side];
+            let line = best(edges, axis, at, out, across, reach);
+            // The picture itself ends somewhere, too.
+            let end = [0.0, stretches(&Rect::of_size(edges.size()))[i][1]][*side];
+            let (to, good) = line.or(((at - end).abs() <= reach).then_some((end, 0.0)))?;
             Some((*side, to, good))
         });
         if moving == Moving::By(Grip::Inside) {

@@ -251,6 +251,8 @@ pub enum Source {
     Backdrop(BackdropId),
     /// A picture that was held, by the server's name for it.
     Frozen(u64),
+    /// What is left of a part that is hidden, by its number.
+    Hidden(u32),
 }
 
 /// Where a placed picture is drawn.

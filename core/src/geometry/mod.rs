@@ -3,5 +3,6 @@
 
 pub mod frames;
 pub mod grip;
+pub mod homography;
 pub mod ids;
 pub mod zoom;

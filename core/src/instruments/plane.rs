@@ -1,10 +1,11 @@
 //! A tilted plane: four corners of a known rectangle in a picture say how large everything on its plane is, in
 //! spite of perspective.
 //!
-//! The map from picture to plane is a homography. Source: P. Heckbert, *Fundamentals of Texture Mapping and
-//! Image Warping*, 1989, 2.2.3 (from a square to a quadrilateral; its adjugate is the way back).
+//! The map from picture to plane is a homography.
 
 use serde::{Deserialize, Serialize};
+
+use crate::geometry::homography::Homography;
 
 use super::reading::{Place, Reading};
 use super::scale::{LENGTHS, Scale, ScaleFault};
@@ -36,48 +37,12 @@ pub enum PlaneFault {
 /// The smallest area of the four corners, in square units of the backdrop.
 const SMALLEST: f64 = 400.0;
 
-/// A homography, row by row.
-type Matrix = [[f64; 3]; 3];
-
-/// From the unit square to four corners; `None` when they are on a line.
-fn from_square([p, q, r, s]: [Place; 4]) -> Option<Matrix> {
-    let (dx1, dx2) = (q.0 - r.0, s.0 - r.0);
-    let (dy1, dy2) = (q.1 - r.1, s.1 - r.1);
-    let (sx, sy) = (p.0 - q.0 + r.0 - s.0, p.1 - q.1 + r.1 - s.1);
-    let det = dx1 * dy2 - dx2 * dy1;
-    if det.abs() < 1e-9 {
-        return None;
-    }
-    let g = (sx * dy2 - dx2 * sy) / det;
-    let h = (dx1 * sy - sx * dy1) / det;
-    Some([
-        [q.0 - p.0 + g * q.0, s.0 - p.0 + h * s.0, p.0],
-        [q.1 - p.1 + g * q.1, s.1 - p.1 + h * s.1, p.1],
-        [g, h, 1.0],
-    ])
-}
-
-/// The way back, up to a factor, which a homography does not have.
-fn adjugate([[a, b, c], [d, e, f], [g, h, i]]: Matrix) -> Matrix {
-    [
-        [e * i - f * h, c * h - b * i, b * f - c * e],
-        [f * g - d * i, a * i - c * g, c * d - a * f],
-        [d * h - e * g, b * g - a * h, a * e - b * d],
-    ]
-}
-
-fn mapped(m: &Matrix, (x, y): Place) -> Place {
-    let row = |r: &[f64; 3]| r[0] * x + r[1] * y + r[2];
-    let w = row(&m[2]);
-    (row(&m[0]) / w, row(&m[1]) / w)
-}
-
 /// Where a place of the picture lies on the plane, in its unit, from the first corner; `None` for corners on a
 /// line.
 fn on_plane(corners: [Place; 4], (long, wide): (f64, f64), places: &[Place]) -> Option<Vec<Place>> {
-    let back = adjugate(from_square(corners)?);
+    let back = Homography::from_square(corners)?.inverse();
     let scaled = |p: &Place| {
-        let (x, y) = mapped(&back, *p);
+        let (x, y) = back.apply(*p);
         (x * long, y * wide)
     };
     Some(places.iter().map(scaled).collect())

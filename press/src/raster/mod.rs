@@ -3,6 +3,8 @@
 mod bands;
 mod canvas;
 mod clip;
+pub mod flatten;
+pub mod hidden;
 mod outline;
 mod placed;
 mod skia;
@@ -13,6 +15,7 @@ use std::sync::mpsc::sync_channel;
 use std::thread;
 
 use bozzetto_core::capture::Plan;
+use bozzetto_core::capture::moment::Bench;
 use bozzetto_core::capture::way::Outline;
 use bozzetto_core::display::{DisplayList, Group, Item};
 use bozzetto_core::geometry::frames::{self, Glass, Map, Point, Rect, Size};
@@ -41,19 +44,78 @@ const SLAB: usize = 2 * 1024 * 1024;
 /// How many slabs are printed side by side at the most: each takes its memory.
 const MOST_PRINTERS: usize = 4;
 
-/// The planned area as a PNG file, and a small version that fits into `small`. Slabs of rows are printed
-/// side by side, as many as there are processors, and written meanwhile; so a capture of any size takes the
-/// memory of a few hundred rows for each. `scale` is as in [`png::encode`]. With an outline, what lies outside
-/// of it is let through.
+/// What becomes of a capture's picture after it is drawn.
+pub struct Finish<'a> {
+    /// What lies outside of it is let through.
+    pub outline: Option<&'a Outline>,
+    pub bench: &'a Bench,
+    /// All that a camera saw: the picture area.
+    pub seen: Rect<Glass>,
+    /// As in [`png::encode`].
+    pub scale: f64,
+    /// What the small version fits into.
+    pub small: (u32, u32),
+}
+
+/// A capture as files.
+pub struct Captured {
+    pub whole: Vec<u8>,
+    pub small: Vec<u8>,
+    pub width: u32,
+    pub height: u32,
+}
+
+/// The planned area as a PNG file, and a small version. `None` when there is not enough memory.
 pub fn capture(
     list: &DisplayList,
     plan: &Plan,
     shown: &Shown,
-    scale: f64,
-    small: (u32, u32),
-    outline: Option<&Outline>,
-) -> Option<(Vec<u8>, Vec<u8>)> {
+    finish: &Finish,
+) -> Option<Captured> {
+    let hidden = &finish.bench.hidden;
+    if !hidden.is_empty() {
+        let (list, shown) = hidden::hide(list, plan, shown, hidden)?;
+        return as_drawn_or_changed(&list, plan, &shown, finish);
+    }
+    as_drawn_or_changed(list, plan, shown, finish)
+}
+
+fn as_drawn_or_changed(
+    list: &DisplayList,
+    plan: &Plan,
+    shown: &Shown,
+    finish: &Finish,
+) -> Option<Captured> {
+    let Bench { flat, turns, .. } = finish.bench;
+    if flat.is_none() && turns % 4 == 0 {
+        return in_slabs(list, plan, shown, finish);
+    }
+    let mut picture = print(list, plan, shown)?;
+    let outline = finish.outline.filter(|_| flat.is_none());
+    if let Some(outline) = outline {
+        outline::cut(&mut picture, 0, outline, plan);
+    }
+    if let Some(flat) = flat {
+        picture = flatten::flatten(&picture, plan, flat, &finish.seen)?;
+    }
+    picture = flatten::turned(picture, *turns)?;
+    let size = (picture.width(), picture.height());
+    let mut png = png::Rows::begin(size, finish.scale, finish.small, outline.is_some());
+    png.push(picture.data());
+    let (whole, small) = png.finish();
+    Some(Captured {
+        whole,
+        small,
+        width: size.0,
+        height: size.1,
+    })
+}
+
+/// Slabs of rows are printed side by side, as many as there are processors, and written meanwhile; so a capture of
+/// any size takes the memory of a few hundred rows for each.
+fn in_slabs(list: &DisplayList, plan: &Plan, shown: &Shown, finish: &Finish) -> Option<Captured> {
     let ready = &ready(list, plan, shown);
+    let outline = finish.outline;
     let rows = (SLAB / (plan.width as usize * 4)).max(64) as u32;
     let tops: Vec<u32> = (0..plan.height).step_by(rows as usize).collect();
     let printers = thread::available_parallelism().map_or(1, |n| n.get().min(MOST_PRINTERS));
@@ -81,11 +143,18 @@ pub fn capture(
             printed
         });
         let printed: Vec<_> = printed.collect();
-        let mut png = png::Rows::begin((plan.width, plan.height), scale, small, outline.is_some());
+        let size = (plan.width, plan.height);
+        let mut png = png::Rows::begin(size, finish.scale, finish.small, outline.is_some());
         for slab in 0..tops.len() {
             png.push(printed[slab % printers].recv().ok()??.data());
         }
-        Some(png.finish())
+        let (whole, small) = png.finish();
+        Some(Captured {
+            whole,
+            small,
+            width: plan.width,
+            height: plan.height,
+        })
     })
 }
 

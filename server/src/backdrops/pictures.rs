@@ -59,6 +59,8 @@ async fn of_backdrop(
             return Ok(placed_file(app, name).await?.map(Shows::Picture));
         }
         display::Source::Backdrop(id) => id,
+        // Made of the picture itself, where it is printed.
+        display::Source::Hidden(_) => return Ok(None),
     };
     let Some(view) = backdrops.iter().find(|b| b.id == id) else {
         return Ok(None);

@@ -1,9 +1,16 @@
 //! Captures: pictures taken of the stage, kept, handed out and downloaded.
 
+mod bench;
 mod queries;
 mod routes;
 mod take;
 
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
-pub use routes::{download, routes};
+pub use routes::download;
 pub use take::{Frame, take};
+
+use crate::door::Routes;
+
+pub fn routes() -> Routes {
+    routes::routes().merge(bench::routes())
+}

@@ -58,6 +58,17 @@ pub struct MadeFrom {
     pub frames: Vec<(BackdropId, String)>,
 }
 
+/// How a capture was cut before.
+pub struct Version {
+    pub number: i64,
+    pub cut: Cut,
+    /// In milliseconds since 1970.
+    pub made_at: i64,
+}
+
+/// The most versions of a capture that are kept; the oldest are forgotten.
+const MOST_VERSIONS: i64 = 50;
+
 const COLUMNS: &str = "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail, cut";
 
 fn capture(row: &Row) -> rusqlite::Result<Capture> {
@@ -94,8 +105,8 @@ pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
         name = format!("{} ({number})", new.name);
     }
     conn.prepare_cached(
-        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, moment, cut)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, made_at, moment, cut)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?8, ?9, ?10)",
     )?
     .execute(params![
         new.lesson,
@@ -148,13 +159,26 @@ pub fn made_from(conn: &Connection, lesson: i64, id: i64) -> Result<Option<MadeF
     }))
 }
 
-/// A capture's picture is another one from now on.
-pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<()> {
+/// A capture's picture is another one from now on, and how it was cut before is a version. Gives the names of the
+/// files that it had.
+pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<Vec<String>> {
+    let files = files(conn, lesson, id)?;
     for file in [&made.picture, &made.thumbnail] {
         file.enter(conn)?;
     }
     conn.prepare_cached(
-        "UPDATE capture SET way = ?3, media = ?4, thumbnail = ?5, width = ?6, height = ?7, cut = ?8
+        "INSERT INTO capture_version (capture, number, cut, made_at)
+         SELECT id, (SELECT coalesce(max(number), 0) + 1 FROM capture_version WHERE capture = ?1), cut, made_at
+         FROM capture WHERE id = ?1 AND lesson = ?2 AND cut IS NOT NULL AND cut <> ?3",
+    )?
+    .execute(params![id, lesson, json(&made.cut)?])?;
+    conn.prepare_cached(
+        "DELETE FROM capture_version WHERE capture = ?1
+         AND number <= (SELECT max(number) FROM capture_version WHERE capture = ?1) - ?2",
+    )?
+    .execute([id, MOST_VERSIONS])?;
+    conn.prepare_cached(
+        "UPDATE capture SET way = ?3, media = ?4, thumbnail = ?5, width = ?6, height = ?7, cut = ?8, made_at = ?9
          WHERE id = ?1 AND lesson = ?2",
     )?
     .execute(params![
@@ -165,9 +189,72 @@ pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<()
         made.thumbnail.sha,
         made.width,
         made.height,
-        json(&made.cut)?
+        json(&made.cut)?,
+        crate::now()
     ])?;
+    if !made.cut.bench.hidden.is_empty() {
+        forget_posters(conn, id)?;
+    }
+    Ok(files)
+}
+
+/// Backdrops whose poster is a frame of this capture have none any more: something in it is to be seen by nobody.
+fn forget_posters(conn: &Connection, id: i64) -> Result<()> {
+    conn.prepare_cached(
+        "UPDATE backdrop SET poster = NULL
+         WHERE poster IN (SELECT media FROM capture_frame WHERE capture = ?1)",
+    )?
+    .execute([id])?;
     Ok(())
+}
+
+/// The files of a capture's picture.
+fn files(conn: &Connection, lesson: i64, id: i64) -> Result<Vec<String>> {
+    let found = conn
+        .prepare_cached("SELECT media, thumbnail FROM capture WHERE id = ?1 AND lesson = ?2")?
+        .query_row([id, lesson], |row| Ok([row.get(0)?, row.get(1)?]))
+        .optional()?;
+    Ok(found.into_iter().flatten().collect())
+}
+
+/// How a capture was cut before, the newest first.
+pub fn versions(conn: &Connection, id: i64) -> Result<Vec<Version>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT number, cut, made_at FROM capture_version WHERE capture = ?1 ORDER BY number DESC",
+    )?;
+    let rows = statement.query_map([id], |row| {
+        Ok((row.get(0)?, row.get::<_, String>(1)?, row.get(2)?))
+    })?;
+    let mut versions = Vec::new();
+    for row in rows {
+        let (number, cut, made_at) = row?;
+        let read =
+            |e: serde_json::Error| StoreError(format!("capture {id}, version {number}: {e}"));
+        versions.push(Version {
+            number,
+            cut: serde_json::from_str(&cut).map_err(read)?,
+            made_at,
+        });
+    }
+    Ok(versions)
+}
+
+/// All that a capture was made from is forgotten: it stays the picture that it is. Gives the names of the files that
+/// it does not need any more.
+pub fn make_final(conn: &Connection, lesson: i64, id: i64) -> Result<Vec<String>> {
+    forget_posters(conn, id)?;
+    let frames = conn
+        .prepare_cached("SELECT media FROM capture_frame WHERE capture = ?1")?
+        .query_map([id], |row| row.get(0))?
+        .collect::<rusqlite::Result<_>>()?;
+    for table in ["capture_frame", "capture_version"] {
+        conn.execute(&format!("DELETE FROM {table} WHERE capture = ?1"), [id])?;
+    }
+    conn.prepare_cached(
+        "UPDATE capture SET moment = NULL, cut = NULL, made_at = ?3 WHERE id = ?1 AND lesson = ?2",
+    )?
+    .execute([id, lesson, crate::now()])?;
+    Ok(frames)
 }
 
 fn json(what: &impl Serialize) -> Result<String> {

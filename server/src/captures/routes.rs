@@ -89,7 +89,7 @@ struct Proof {
 
 impl Capture {
     /// `1 284 × 732 px`, with thin spaces between thousands.
-    fn pixels(&self) -> String {
+    pub fn pixels(&self) -> String {
         format!("{} × {} px", thousands(self.width), thousands(self.height))
     }
 
@@ -102,12 +102,12 @@ impl Capture {
     }
 
     /// Changes when its pictures do, so that no browser shows an older one.
-    fn version(&self) -> &str {
+    pub fn version(&self) -> &str {
         &self.media[..8]
     }
 
     /// What there is in it that may be left out, by the name of its box, and whether it is in.
-    fn choices(&self) -> Vec<(&'static str, &'static str, bool)> {
+    pub fn choices(&self) -> Vec<(&'static str, &'static str, bool)> {
         let Some(Cut { there, parts, .. }) = &self.cut else {
             return Vec::new();
         };
@@ -125,6 +125,12 @@ impl Capture {
         there
             .map(|(name, shown, _, is)| (name, shown, is))
             .collect()
+    }
+
+    /// Whether something in it is hidden, and can be brought back.
+    pub fn hides(&self) -> bool {
+        let cut = self.cut.as_ref();
+        cut.is_some_and(|cut| !cut.bench.hidden.is_empty())
     }
 
     fn way_shown(&self) -> &'static str {
@@ -151,7 +157,7 @@ struct From {
     proof: bool,
 }
 
-async fn find(app: &App, lesson: i64, id: i64) -> Result<Capture> {
+pub async fn find(app: &App, lesson: i64, id: i64) -> Result<Capture> {
     let found = app
         .store
         .read(move |conn| queries::one(conn, lesson, id))
@@ -347,7 +353,7 @@ async fn set_parts(
         instruments: form.instruments.is_some() || !there.instruments,
         clocks: form.clocks.is_some() || !there.clocks,
     };
-    take::remake(&app, lesson, id, parts).await?;
+    take::remake(&app, lesson, id, |cut| Cut { parts, ..cut }).await?;
     answer(&app, lesson, id, from.proof).await
 }
 

@@ -1,10 +1,10 @@
 //! Taking a capture: the backdrop and the marks, composed on the server, at the finest resolution
 //! there is.
 
-use bozzetto_core::capture::moment::{Cut, Moment, Parts};
+use bozzetto_core::capture::moment::{Bench, Cut, Moment, Parts};
 use bozzetto_core::capture::name;
 use bozzetto_core::capture::way::Way;
-use bozzetto_core::capture::{Detail, OnStage, Request};
+use bozzetto_core::capture::{Detail, OnStage, Plan, Request};
 use bozzetto_core::display;
 use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
@@ -13,6 +13,7 @@ use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
 use bozzetto_core::stage::pane::{self, Beside, Pane};
 use bozzetto_core::stage::state::Stage;
 use bozzetto_press::picture;
+use bytes::Bytes;
 
 use super::queries::{self, Made, MadeFrom, NewCapture};
 use crate::app::App;
@@ -20,7 +21,7 @@ use crate::backdrops;
 use crate::error::{AppError, Result};
 use crate::live::lesson::{Command, Look};
 use crate::live::log;
-use crate::media::{Incoming, Written};
+use crate::media::{self, Incoming, Written};
 use crate::render::job::{Done, File, Job, Print};
 use crate::render::{RenderFault, TO_CAPTURE};
 
@@ -92,6 +93,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         area,
         parts: Parts::default(),
         there: moment.parts(&look.sheets, &area),
+        bench: Bench::default(),
     };
     let made = make(app, &moment, cut, &look.sheets, &names).await?;
     let name = name::propose(
@@ -114,34 +116,113 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
     Ok(id)
 }
 
-/// Makes a capture anew from its moment, with these parts of it.
-pub async fn remake(app: &App, lesson: i64, id: i64, parts: Parts) -> Result<()> {
+/// What a capture is made from, or why it stays as it is.
+pub async fn made_from(app: &App, lesson: i64, id: i64) -> Result<MadeFrom> {
     let from = app
         .store
         .read(move |conn| queries::made_from(conn, lesson, id))
         .await?;
+    from.ok_or_else(|| {
+        AppError::Unusable("It stays as it is: what it was made from is not kept.".to_owned())
+    })
+}
+
+/// Makes a capture anew from its moment, cut as `change` makes it.
+pub async fn remake(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    change: impl FnOnce(Cut) -> Cut,
+) -> Result<()> {
     let MadeFrom {
         moment,
-        mut cut,
+        cut,
         frames,
-    } = from.ok_or_else(|| {
-        AppError::Unusable("It stays as it is: what it was made from is not kept.".to_owned())
-    })?;
+    } = made_from(app, lesson, id).await?;
     app.room.for_a_capture(0)?;
     let sheets = marks_of(app, lesson, &moment).await?;
-    cut.parts = parts;
+    let mut cut = change(cut)
+        .settled(moment.area())
+        .map_err(|e| AppError::Unusable(e.to_string()))?;
+    cut.there = moment.parts(&sheets, &cut.drawn());
     let made = make(app, &moment, cut, &sheets, &frames).await?;
-    app.store
+    let before = app
+        .store
         .write(move |conn| queries::remake(conn, lesson, id, &made))
         .await?;
+    media::remove_unused(app, before).await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     Ok(())
+}
+
+/// All of the picture area at the moment of a capture, as the bench shows it: with all of its parts that the cut has,
+/// and nothing hidden. At most so many pixels.
+pub async fn whole(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) -> Result<Bytes> {
+    let MadeFrom {
+        moment,
+        cut,
+        frames,
+    } = from;
+    let sheets = marks_of(app, lesson, &moment).await?;
+    let cut = Cut {
+        area: Rect::of_size(moment.area()),
+        bench: Bench::default(),
+        ..cut
+    };
+    let (print, memory, _) = composed(app, &moment, &cut, &sheets, &frames).await?;
+    let job = Job::Small { print, most };
+    match app.render.run_sized(job, memory, TO_CAPTURE).await? {
+        Done::Png(png) => Ok(png),
+        _ => Err(AppError::Internal("no picture".to_owned())),
+    }
+}
+
+/// What there is to be seen of the backdrops of a moment, for the pixels that a box becomes.
+pub async fn details_of(app: &App, from: &MadeFrom) -> Result<Vec<Detail>> {
+    let stage = from.moment.stage();
+    let held = held(app, &from.frames);
+    details(app, &stage.panes(from.moment.area()), &held).await
 }
 
 async fn marks_of(app: &App, lesson: i64, moment: &Moment) -> Result<Sheets> {
     let seq = moment.seq;
     let read = app.store.read(move |conn| log::marks_at(conn, lesson, seq));
     Ok(read.await?)
+}
+
+/// Files of frames, by what a display list calls them.
+fn held(app: &App, frames: &[(BackdropId, String)]) -> Frames {
+    let each = frames.iter();
+    let named = each.map(|(id, sha)| {
+        (
+            display::Source::Frozen(name_of_frame(*id)),
+            app.media.file(sha),
+        )
+    });
+    named.collect()
+}
+
+/// What is to be printed of a moment, the memory that takes, and the finest pixels that there are.
+async fn composed(
+    app: &App,
+    moment: &Moment,
+    cut: &Cut,
+    sheets: &Sheets,
+    frames: &[(BackdropId, String)],
+) -> Result<(Print, u64, Plan)> {
+    let held = held(app, frames);
+    let stage = moment.stage();
+    let details = details(app, &stage.panes(moment.area()), &held).await?;
+    let (list, plan) = moment.compose(sheets, cut, &details);
+    let on_stage: Vec<&BackdropView> = stage.each().collect();
+    let pictures = backdrops::wanted(app, &on_stage, &list, &held).await?;
+    let memory = backdrops::memory(&pictures);
+    let print = Print {
+        list,
+        plan,
+        pictures,
+    };
+    Ok((print, memory, plan))
 }
 
 /// Makes the picture of a moment.
@@ -152,26 +233,11 @@ async fn make(
     sheets: &Sheets,
     frames: &[(BackdropId, String)],
 ) -> Result<Made> {
-    let held: Frames = frames
-        .iter()
-        .map(|(id, sha)| {
-            (
-                display::Source::Frozen(name_of_frame(*id)),
-                app.media.file(sha),
-            )
-        })
-        .collect();
-    let stage = moment.stage();
-    let details = details(app, &stage.panes(moment.area()), &held).await?;
-    let (list, plan) = moment.compose(sheets, &cut, &details);
-    let on_stage: Vec<&BackdropView> = stage.each().collect();
-    let pictures = backdrops::wanted(app, &on_stage, &list, &held).await?;
-    let memory = backdrops::memory(&pictures);
-    let print = Print {
-        list,
-        plan,
-        pictures,
-    };
+    let (print, mut memory, plan) = composed(app, moment, &cut, sheets, frames).await?;
+    if cut.bench != Bench::default() {
+        // What is changed as a whole, or hidden, is in memory, and what becomes of it.
+        memory += u64::from(plan.width) * u64::from(plan.height) * 4 * 3;
+    }
     // How dense the capture is, compared with CSS pixels on the presenter's screen.
     let scale = moment.ratio.clamp(0.25, 8.0) * plan.scale / moment.device.max(1e-6);
     let outline = match &cut.way {
@@ -183,9 +249,16 @@ async fn make(
         scale,
         most: SMALL,
         outline,
+        bench: cut.bench.clone(),
+        seen: Rect::of_size(moment.area()),
     };
-    let (whole, small) = match app.render.run_sized(job, memory, TO_CAPTURE).await {
-        Ok(Done::Capture { whole, small }) => (whole, small),
+    let (whole, small, width, height) = match app.render.run_sized(job, memory, TO_CAPTURE).await {
+        Ok(Done::Capture {
+            whole,
+            small,
+            width,
+            height,
+        }) => (whole, small, width, height),
         Ok(_) => return Err(AppError::Internal("no capture".to_owned())),
         Err(RenderFault::Busy) => return Err(RenderFault::Busy.into()),
         Err(fault) => return Err(AppError::Unusable(format!("Nothing was taken. {fault}"))),
@@ -195,8 +268,8 @@ async fn make(
     tokio::task::spawn_blocking(move || -> Result<Made> {
         Ok(Made {
             cut,
-            width: plan.width,
-            height: plan.height,
+            width,
+            height,
             picture: media.write(&whole, "image/png")?,
             thumbnail: media.write(&small, "image/png")?,
         })

@@ -4,9 +4,10 @@
 use std::path::PathBuf;
 
 use bozzetto_core::capture::Plan;
+use bozzetto_core::capture::moment::Bench;
 use bozzetto_core::capture::way::Outline;
 use bozzetto_core::display::{self, DisplayList};
-use bozzetto_core::geometry::frames::{Glass, Size};
+use bozzetto_core::geometry::frames::{Glass, Rect, Size};
 use bozzetto_core::marks::mark::Mark;
 use bytes::Bytes;
 use serde::{Deserialize, Serialize};
@@ -77,6 +78,9 @@ pub enum Job {
         most: (u32, u32),
         /// What lies outside of it is let through.
         outline: Option<Outline>,
+        bench: Bench,
+        /// All that a camera saw.
+        seen: Rect<Glass>,
     },
 }
 
@@ -101,6 +105,8 @@ pub enum Done {
     Capture {
         whole: Bytes,
         small: Bytes,
+        width: u32,
+        height: u32,
     },
     /// It cannot be done, and why, in words for whoever asked.
     Fault(String),

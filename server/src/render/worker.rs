@@ -18,7 +18,7 @@ use bozzetto_press::picture::{self, Shown, Source};
 use bozzetto_press::{inkml, png, raster, sheet_svg};
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 
-use super::job::{Done, File, Job, Order, PagePart, Print, Shows, Which};
+use super::job::{Done, File, Job, Order, PagePart, Shows, Which};
 
 /// How much of what was opened is kept for the next job, in bytes.
 const KEPT: usize = 96 * 1024 * 1024;
@@ -140,19 +140,24 @@ impl Kept {
                 scale,
                 most,
                 outline,
+                bench,
+                seen,
             } => {
-                let Print {
-                    list,
-                    plan,
-                    pictures,
-                } = print;
-                let shown = self.shown(&pictures)?;
-                let (whole, small) =
-                    raster::capture(&list, &plan, &shown, scale, most, outline.as_ref())
-                        .ok_or("It is too large to be drawn.")?;
+                let shown = self.shown(&print.pictures)?;
+                let finish = raster::Finish {
+                    outline: outline.as_ref(),
+                    bench: &bench,
+                    seen,
+                    scale,
+                    small: most,
+                };
+                let captured = raster::capture(&print.list, &print.plan, &shown, &finish)
+                    .ok_or("It is too large to be drawn.")?;
                 Ok(Done::Capture {
-                    whole: whole.into(),
-                    small: small.into(),
+                    whole: captured.whole.into(),
+                    small: captured.small.into(),
+                    width: captured.width,
+                    height: captured.height,
                 })
             }
         }

@@ -70,6 +70,29 @@ impl Store {
         })
     }
 
+    /// Overwrites what was written before it went into the database's own file; waits for those who still read it.
+    /// Source: SQLite, `PRAGMA wal_checkpoint`, TRUNCATE.
+    pub async fn wipe_log(&self) -> Result<()> {
+        let wiped = |conn: &Connection| -> rusqlite::Result<bool> {
+            conn.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |row| {
+                Ok(row.get::<_, i64>(0)? == 0)
+            })
+        };
+        let done = self.read(move |conn| {
+            for _ in 0..20 {
+                if wiped(conn)? {
+                    return Ok(true);
+                }
+                std::thread::sleep(Duration::from_millis(100));
+            }
+            Ok(false)
+        });
+        if !done.await? {
+            tracing::warn!("what was deleted may be in the log of writes for a while yet");
+        }
+        Ok(())
+    }
+
     /// Runs `work` in the writer's transaction; answers when it is on disk.
     pub async fn write<T: Send + 'static>(
         &self,
@@ -126,6 +149,8 @@ fn connect(path: &Path) -> anyhow::Result<Connection> {
         .with_context(|| format!("{} could not be opened", path.display()))?;
     conn.busy_timeout(PATIENCE)?;
     conn.pragma_update(None, "journal_mode", "WAL")?;
+    // What is deleted is overwritten: parts of captures are hidden for good.
+    conn.pragma_update(None, "secure_delete", true)?;
     conn.pragma_update(None, "synchronous", "FULL")?;
     conn.pragma_update(None, "foreign_keys", true)?;
     conn.set_prepared_statement_cache_capacity(64);

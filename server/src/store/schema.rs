@@ -12,6 +12,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(HOME),
         M::up(STAGE),
         M::up(MOMENTS),
+        M::up(VERSIONS),
     ])
 }
 
@@ -210,4 +211,17 @@ CREATE TABLE capture_frame (
     media TEXT NOT NULL REFERENCES media (sha),
     PRIMARY KEY (capture, backdrop)
 ) STRICT, WITHOUT ROWID;
+";
+
+/// How a capture was cut before: core's `Cut` as JSON, counted from 1.
+const VERSIONS: &str = "
+CREATE TABLE capture_version (
+    capture INTEGER NOT NULL REFERENCES capture (id) ON DELETE CASCADE,
+    number INTEGER NOT NULL,
+    cut TEXT NOT NULL CHECK (json_valid(cut)),
+    made_at INTEGER NOT NULL,
+    PRIMARY KEY (capture, number)
+) STRICT, WITHOUT ROWID;
+ALTER TABLE capture ADD COLUMN made_at INTEGER NOT NULL DEFAULT 0;
+UPDATE capture SET made_at = taken_at;
 ";

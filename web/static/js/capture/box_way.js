@@ -2,19 +2,25 @@
 // A box: drawn, or proposed by a tap on a figure; adjusted by its grips, by keys and by number. Where its edges may
 // go, and what they snap to, is core's to say.
 
-import { button, el, input } from "../page.js";
+import { el, input } from "../page.js";
 
-/** @import { Glass } from "../../glass/glass.js" */
+/** @import { Cutter } from "../../glass/cut.js" */
 /** @import { Sight } from "./sight.js" */
 
 /** What a finger or a mouse moves by without meaning it, in CSS pixels. */
 const STILL = 4;
 
 export class BoxWay {
-  /** @param {{ glass: Glass, sight: Sight, sheet: HTMLElement, changed: () => void }} capture */
-  constructor({ glass, sight, changed }) {
-    this.glass = glass;
+  /**
+   * @param {{ cutter: () => Cutter | null, sight: Pick<Sight, "look" | "showLoupe">, changed: () => void,
+   *   asked?: (area: Float64Array) => string, drawn?: () => void }} sheet `asked`: what the server has to know to take
+   *   a box; `drawn`: a hand has let go of one
+   */
+  constructor({ cutter, sight, changed, asked = () => "", drawn = () => {} }) {
+    this.cutter = cutter;
     this.sight = sight;
+    this.asked = asked;
+    this.drawn = drawn;
     this.changed = changed;
     this.hint = "Drag a box, or tap a figure; another tap takes the next larger one";
     this.box = el("box");
@@ -25,12 +31,13 @@ export class BoxWay {
     this.last = null;
     /** @type {{ x: number, y: number, grip: string, from: Float64Array, moved: boolean } | null} */
     this.drag = null;
+    this.late = () => {};
     /** Where was pointed at last. */
     this.at = { x: 0, y: 0 };
     const aspect = /** @type {HTMLSelectElement} */ (el("box-aspect"));
     this.aspect = () => Number(aspect.value);
     aspect.addEventListener("change", () => {
-      if (this.area && this.aspect()) this.set(glass.shape_box(this.area, this.aspect()));
+      if (this.area && this.aspect()) this.by((cutter, area) => cutter.shape_box(area, this.aspect()));
     });
     el("box-trim").addEventListener("click", () => this.trim());
     el("box-last").addEventListener("click", () => this.again());
@@ -46,6 +53,7 @@ export class BoxWay {
 
   open() {
     this.area = null;
+    this.late = () => {};
     this.sight.look();
     this.show();
   }
@@ -58,7 +66,7 @@ export class BoxWay {
 
   request() {
     this.last = this.area;
-    return this.area ? this.glass.box_request(this.area, "box", devicePixelRatio) : "";
+    return this.area ? this.asked(this.area) : "";
   }
 
   /** @param {Float64Array} area */
@@ -68,13 +76,37 @@ export class BoxWay {
     this.changed();
   }
 
+  /** Changes the box as core says, once that has come. @param {(cutter: Cutter, area: Float64Array) => Float64Array} how */
+  by(how) {
+    const cutter = this.cutter();
+    // Without a box there is none yet.
+    if (cutter) this.set(how(cutter, this.area ?? new Float64Array()));
+    else this.wait(() => this.by(how));
+  }
+
+  /** Does something once core has come: a hand need not wait for it. @param {() => void} what */
+  wait(what) {
+    const before = this.late;
+    this.late = () => {
+      before();
+      what();
+    };
+  }
+
+  /** Core has come. */
+  come() {
+    const { late } = this;
+    this.late = () => {};
+    late();
+  }
+
   /** The box that was taken last. */
   again() {
     if (this.last) this.set(this.last);
   }
 
   trim() {
-    if (this.area) this.set(this.glass.trim_box(this.area));
+    if (this.area) this.by((cutter, area) => cutter.trim_box(area));
   }
 
   /** @param {boolean} byWidth which of its sides was given */
@@ -84,15 +116,14 @@ export class BoxWay {
     const aspect = this.aspect();
     if (aspect && byWidth) height = width / aspect;
     else if (aspect) width = height * aspect;
-    this.set(this.glass.size_box(this.area, width, height, devicePixelRatio));
+    this.by((cutter, area) => cutter.size_box(area, width, height));
   }
 
   /** @param {KeyboardEvent} e */
   key(e) {
     if (e.key.startsWith("Arrow")) {
       // With Alt, the right and lower edges. Without a box there is one in the middle.
-      const area = this.area ?? new Float64Array();
-      this.set(this.glass.nudge_box(area, devicePixelRatio, e.key, e.shiftKey, e.altKey));
+      this.by((cutter, area) => cutter.nudge_box(area, e.key, e.shiftKey, e.altKey));
     } else if (e.altKey || e.ctrlKey || e.metaKey) return false;
     else if (e.key.toLowerCase() === "t") this.trim();
     else if (e.key.toLowerCase() === "p") this.propose();
@@ -103,7 +134,7 @@ export class BoxWay {
 
   /** The figure that was pointed at, or the next larger one. */
   propose() {
-    this.set(this.glass.propose_box(this.area ?? new Float64Array(), this.at.x, this.at.y));
+    this.by((cutter, area) => cutter.propose_box(area, this.at.x, this.at.y));
   }
 
   /** @param {PointerEvent} e @param {number} x @param {number} y */
@@ -118,12 +149,14 @@ export class BoxWay {
   /** @param {PointerEvent} e @param {number} x @param {number} y */
   move(e, x, y) {
     this.at = { x, y };
+    const cutter = this.cutter();
     if (!this.drag) return;
+    if (!cutter) return this.wait(() => this.move(e, x, y));
     const { grip, from, drag } = { ...this.drag, drag: this.drag };
     const [dx, dy] = [x - drag.x, y - drag.y];
     if (!drag.moved && Math.hypot(dx, dy) < STILL) return;
     drag.moved = true;
-    const { area, lines } = this.glass.pull_box(from, grip, dx, dy, !e.altKey, this.aspect());
+    const { area, lines } = cutter.pull_box(from, grip, dx, dy, !e.altKey, this.aspect());
     this.area = new Float64Array(area);
     this.show(lines);
     this.changed();
@@ -139,6 +172,10 @@ export class BoxWay {
 
   /** @param {PointerEvent} e @param {number} x @param {number} y */
   up(e, x, y) {
+    if (!this.cutter()) {
+      this.wait(() => this.up(e, x, y));
+      return false;
+    }
     const { drag } = this;
     this.drag = null;
     this.at = { x, y };
@@ -148,7 +185,7 @@ export class BoxWay {
       if (drag.grip === "new" || drag.grip === "inside") this.propose();
     }
     this.show();
-    if (this.area) el("capture-take").focus({ preventScroll: true });
+    if (this.area) this.drawn();
     return false;
   }
 
@@ -169,12 +206,11 @@ export class BoxWay {
     if (!area) return;
     const [x0, y0, x1, y1] = area;
     Object.assign(box.style, { left: `${x0}px`, top: `${y0}px`, width: `${x1 - x0}px`, height: `${y1 - y0}px` });
-    const [w, h] = this.glass.box_pixels(area, devicePixelRatio);
+    const [w, h] = this.cutter()?.box_pixels(area) ?? [0, 0];
     for (const [id, v] of /** @type {const} */ ([
       ["box-width", w],
       ["box-height", h],
     ]))
       if (document.activeElement !== input(id)) input(id).value = `${v}`;
-    button("box-trim").disabled = false;
   }
 }

@@ -7,6 +7,7 @@ import { BoxWay } from "./box_way.js";
 import { OutlineWay } from "./outline_way.js";
 import { Sight } from "./sight.js";
 
+/** @import { Cutter } from "../../glass/cut.js" */
 /** @import { Glass, InitOutput } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Layers } from "../picture/layers.js" */
@@ -38,9 +39,20 @@ export class Capture {
     this.take = take;
     this.opened = opened;
     this.sheet = el("box-sheet");
-    this.sight = new Sight({ glass, wasm, beneath, layers, size });
+    /** What boxes are drawn with, as the stage was when this was opened; `null` until its module has come.
+     * @type {Cutter | null} */
+    this.cutter = null;
+    /** @type {typeof import("../../glass/cut.js") | null} */
+    this.module = null;
+    /** @type {Promise<void> | undefined} */
+    this.fetching = undefined;
+    (window.requestIdleCallback ?? ((f) => setTimeout(f, 2000)))(() => this.fetch());
+    const cutter = () => this.cutter;
+    this.sight = new Sight({ glass, wasm, beneath, layers, cutter, size });
     const shared = { glass, sight: this.sight, sheet: this.sheet, changed: () => this.show() };
-    this.box = new BoxWay(shared);
+    const asked = (/** @type {Float64Array} */ area) => glass.box_request(area, "box", devicePixelRatio);
+    const drawn = () => el("capture-take").focus({ preventScroll: true });
+    this.box = new BoxWay({ ...shared, cutter, asked, drawn });
     /** @type {Record<WayName, Way>} */
     this.ways = {
       box: this.box,
@@ -77,6 +89,7 @@ export class Capture {
     const { left, top, width, height } = this.size();
     Object.assign(this.sheet.style, { left: `${left}px`, top: `${top}px`, width: `${width}px`, height: `${height}px` });
     this.sheet.hidden = false;
+    this.cut();
     this.sheet.dataset.way = name;
     el("row").classList.add("captures");
     for (const other of Object.keys(this.ways)) {
@@ -87,6 +100,31 @@ export class Capture {
     this.way.open();
     this.show();
     this.opened(true);
+  }
+
+  /** Fetches what boxes are drawn with; a line that is down is tried again when it is wanted. */
+  async fetch() {
+    this.fetching ??= (async () => {
+      const module = await import("../../glass/cut.js");
+      await module.default();
+      this.module = module;
+    })().catch(() => {
+      this.fetching = undefined;
+    });
+    await this.fetching;
+  }
+
+  /** Makes what boxes are drawn with for the stage as it is. */
+  cut() {
+    this.cutter?.free();
+    this.cutter = this.module && new this.module.Cutter(this.glass.cutting(devicePixelRatio));
+    if (this.cutter) return;
+    this.fetch().then(() => {
+      if (!this.module || this.cutter || !this.isOpen) return;
+      this.cut();
+      this.sight.look();
+      this.box.come();
+    });
   }
 
   close() {

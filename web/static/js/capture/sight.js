@@ -1,33 +1,30 @@
 // @ts-check
 // What a capture is cut from, as pixels: for the edges in it, and for the loupe.
 
-import { canvas, el } from "../page.js";
+import { el } from "../page.js";
 import { paintUnderlay } from "../picture/underlay.js";
+import { Loupe } from "./loupe.js";
 
+/** @import { Cutter } from "../../glass/cut.js" */
 /** @import { Glass, InitOutput } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Layers } from "../picture/layers.js" */
+/** @import { Corner } from "./loupe.js" */
 
 const GLASS_WIDTH = 1920;
 /** How wide the picture is looked at, in pixels, at the most. */
 const WIDEST = 1920;
-/** How many pixels the loupe shows across, and how large each is, in CSS pixels. */
-const SEEN = 15;
-const LARGE = 8;
-/** How far from the corner the loupe stands, in CSS pixels. */
-const ASIDE = 36;
-
 export class Sight {
   /**
-   * @param {{ glass: Glass, wasm: InitOutput, beneath: Beneath, layers: Layers,
+   * @param {{ glass: Glass, wasm: InitOutput, beneath: Beneath, layers: Layers, cutter: () => Cutter | null,
    *   size: () => { width: number, height: number } }} stage
    */
-  constructor({ glass, wasm, beneath, layers, size }) {
+  constructor({ glass, wasm, beneath, layers, cutter, size }) {
     this.stage = { glass, wasm, beneath };
     this.layers = layers;
+    this.cutter = cutter;
     this.size = size;
-    this.loupe = canvas("loupe");
-    this.loupe.width = this.loupe.height = SEEN * LARGE;
+    this.loupe = new Loupe(getComputedStyle(el("picture")).backgroundColor);
     /** What lies beneath the marks. @type {OffscreenCanvas | null} */
     this.underlay = null;
   }
@@ -45,52 +42,17 @@ export class Sight {
     paintUnderlay(context, this.stage, w / GLASS_WIDTH);
     this.underlay = underlay;
     const { data } = context.getImageData(0, 0, w, h);
-    this.stage.glass.look_for_edges(new Uint8Array(data.buffer), w, h);
+    this.cutter()?.look_for_edges(new Uint8Array(data.buffer), w, h);
   }
 
   close() {
     this.underlay = null;
-    this.loupe.hidden = true;
-    this.stage.glass.forget_edges();
+    this.loupe.show(null, [], this.size());
   }
 
-  /**
-   * Shows the pixels round a place larger, or puts the loupe away.
-   * @param {{ x: number, y: number, right: boolean, low: boolean } | null} at which corner of the box it is
-   */
+  /** @param {Corner | null} at which corner of the box the loupe shows */
   showLoupe(at) {
-    this.loupe.hidden = !at || !this.underlay;
-    const context = this.loupe.getContext("2d");
-    if (!at || !context || !this.underlay) return;
-    const { width, height } = this.size();
-    const side = SEEN * LARGE;
-    context.imageSmoothingEnabled = false;
-    context.fillStyle = getComputedStyle(el("picture")).backgroundColor;
-    context.fillRect(0, 0, side, side);
-    for (const from of [this.underlay, ...this.layers.contexts.map((c) => c.canvas)]) {
-      if (from instanceof HTMLCanvasElement && from.style.visibility === "hidden") continue;
-      // Pixels of the screen; the middle one lies just inside the corner.
-      const [fine, seen] = [from.width / width, SEEN / devicePixelRatio];
-      const [x, y] = [at.x - seen / 2, at.y - seen / 2];
-      const mixes = from instanceof HTMLCanvasElement && from.classList.contains("mixes");
-      context.globalCompositeOperation = mixes ? "hard-light" : "source-over";
-      context.drawImage(from, x * fine, y * fine, seen * fine, seen * fine, 0, 0, side, side);
-    }
-    context.globalCompositeOperation = "source-over";
-    // The box's sides at the corner, light with a dark rim.
-    const middle = side / 2;
-    for (const [colour, half] of /** @type {const} */ ([
-      ["#14181d", 3],
-      ["#fff", 1],
-    ])) {
-      context.fillStyle = colour;
-      context.fillRect(middle - half, at.low ? 0 : middle, 2 * half, middle);
-      context.fillRect(at.right ? 0 : middle, middle - half, middle, 2 * half);
-    }
-    const left = at.right ? at.x + ASIDE : at.x - ASIDE - side;
-    const top = at.low ? at.y + ASIDE : at.y - ASIDE - side;
-    const within = (/** @type {number} */ v, /** @type {number} */ most) => Math.max(0, Math.min(v, most - side));
-    this.loupe.style.left = `${within(left, width)}px`;
-    this.loupe.style.top = `${within(top, height)}px`;
+    const pictures = this.underlay ? [this.underlay, ...this.layers.contexts.map((c) => c.canvas)] : [];
+    this.loupe.show(at, pictures, this.size());
   }
 }

@@ -1,0 +1,189 @@
+// @ts-check
+// The bench: a capture cut anew, turned, made upright, hidden in part; and nothing that is hidden left anywhere.
+
+import { readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { apart, decode, follow, startNow } from "../stage.js";
+
+/** @import { Page } from "@playwright/test" */
+/** @typedef {[number, number]} Place in parts of the whole picture */
+
+/** @type {Server} */
+let server;
+test.beforeEach(async () => {
+  server = await Server.start();
+});
+test.afterEach(async () => {
+  await server.stop();
+});
+
+/** A picture of four colours, one in each quarter, with a secret in the middle of the first. */
+const SIZE = { width: 1600, height: 900 };
+const QUARTERS = ["#1c3c5c", "#c05020", "#207050", "#d0b040"];
+const SECRET = "#e01090";
+
+/** @param {Page} page @param {(context: any, colours: string[], secret: string) => void} draw */
+async function show(page, draw) {
+  const bytes = await page.evaluate(
+    async ([size, source, colours, secret]) => {
+      const canvas = new OffscreenCanvas(size.width, size.height);
+      const context = canvas.getContext("2d");
+      new Function("context", "colours", "secret", `(${source})(context, colours, secret)`)(context, colours, secret);
+      return [...new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer())];
+    },
+    /** @type {const} */ ([SIZE, draw.toString(), QUARTERS, SECRET]),
+  );
+  await page
+    .locator("#picture-file")
+    .setInputFiles({ name: "Berths.png", mimeType: "image/png", buffer: Buffer.from(bytes) });
+  await expect(page.locator("#backdrop-name")).toHaveText("Berths");
+}
+
+/** @param {any} context @param {string[]} colours @param {string} secret */
+function quarters(context, colours, secret) {
+  for (const [n, colour] of colours.entries()) {
+    context.fillStyle = colour;
+    context.fillRect((n % 2) * 800, Math.floor(n / 2) * 450, 800, 450);
+  }
+  context.fillStyle = secret;
+  context.fillRect(300, 150, 200, 100);
+}
+
+/** @param {Page} page */
+const opened = (page) => page.locator("body.ready").waitFor();
+
+/** @param {Page} page @param {Place} from @param {Place} to */
+async function pull(page, from, to) {
+  const box = await page.locator("#bench-picture").boundingBox();
+  if (!box) throw new Error("no picture");
+  const at = (/** @type {Place} */ [x, y]) => /** @type {const} */ ([box.x + x * box.width, box.y + y * box.height]);
+  await page.mouse.move(...at(from));
+  await page.mouse.down();
+  await page.mouse.move(...at([(from[0] + to[0]) / 2, (from[1] + to[1]) / 2]));
+  await page.mouse.move(...at(to));
+  await page.mouse.up();
+}
+
+/** What the capture is now, once all changes have been made. @param {Page} page */
+async function now(page) {
+  await expect(page.locator("#bench-side")).not.toHaveAttribute("aria-busy");
+  const address = await page.locator("#bench-result").getAttribute("src");
+  const response = await page.request.get(server.base + address);
+  return decode(await response.body());
+}
+
+/** @param {{ width: number, data: Buffer }} file @param {number} x @param {number} y */
+function pixel({ width, data }, x, y) {
+  const at = (Math.floor(y) * width + Math.floor(x)) * 4;
+  return [...data.subarray(at, at + 4)];
+}
+
+/** @param {string} hex */
+const rgb = (hex) => [1, 3, 5].map((i) => Number.parseInt(hex.slice(i, i + 2), 16));
+
+test("a capture is cut beyond its first box, turned, and goes back to an older version", async ({ page }) => {
+  await startNow(page, server.base);
+  await show(page, quarters);
+  // First only the secret's surroundings are taken.
+  await page.keyboard.press("c");
+  const picture = await page.locator("#picture").boundingBox();
+  if (!picture) throw new Error("no picture");
+  await page.mouse.click(picture.x + picture.width * 0.25, picture.y + picture.height * 0.22);
+  await page.keyboard.press("Enter");
+  const link = page.locator(".proof").getByRole("link", { name: "Bench" });
+  await page.goto(server.base + (await link.getAttribute("href")));
+  await opened(page);
+  const first = await now(page);
+  expect([first.width, first.height]).toEqual([200, 100]);
+  expect(pixel(first, 100, 50)).toEqual([...rgb(SECRET), 255]);
+
+  // All of it: beyond the first box as well.
+  await pull(page, [0.002, 0.002], [0.998, 0.998]);
+  await expect.poll(async () => (await now(page)).width).toBe(1600);
+  const whole = await now(page);
+  for (const [n, colour] of QUARTERS.entries())
+    expect(pixel(whole, 700 + (n % 2) * 200, 400 + Math.floor(n / 2) * 100)).toEqual([...rgb(colour), 255]);
+
+  await page.getByRole("button", { name: "Turn" }).click();
+  await expect.poll(async () => (await now(page)).height).toBe(1600);
+  // Clockwise: what was lower left is upper left.
+  expect(pixel(await now(page), 10, 10)).toEqual([...rgb(QUARTERS[2]), 255]);
+
+  // By keys and by number as on the stage.
+  await page.getByRole("button", { name: "Trim" }).focus();
+  await page.locator("#box-width").fill("800");
+  await page.locator("#box-width").press("Enter");
+  await expect.poll(async () => (await now(page)).height).toBe(800);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+
+  const versions = page.locator(".versions li");
+  await expect(versions).toHaveCount(3);
+  await versions.last().getByRole("button").click();
+  await expect.poll(async () => (await now(page)).width).toBe(200);
+  // Nothing is lost by going back.
+  await expect(versions).toHaveCount(4);
+});
+
+test("what is hidden is in no file, and participants have what is left", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  await show(page, quarters);
+  const phone = await follow(browser, page, "Ines");
+  await page.keyboard.press("v");
+  const proof = page.locator(".proof");
+  await proof.getByRole("button", { name: "Hand out" }).click();
+  await expect(proof).toContainText("handed out");
+  const bench = await proof.getByRole("link", { name: "Bench" }).getAttribute("href");
+  expect(pictures().filter(hasSecret)).toHaveLength(3);
+  await page.goto(server.base + bench);
+  await opened(page);
+  await page.getByRole("button", { name: "Hide", exact: true }).click();
+  await pull(page, [0.18, 0.15], [0.32, 0.29]);
+  await expect(page.locator("#hidden-parts button")).toHaveCount(1);
+  const secret = async () => {
+    const file = await now(page);
+    return pixel(file, 400, 200);
+  };
+  await expect.poll(secret).toEqual([0x14, 0x18, 0x1d, 255]);
+  // A blur of one colour is that colour; of its surroundings it takes nothing along.
+  await page.locator("#hide-how").selectOption("pixelate");
+  await expect.poll(async () => apart(await secret(), [0x14, 0x18, 0x1d, 255])).toBeGreaterThan(8);
+  await page.locator("#hide-how").selectOption("fill");
+  await expect.poll(secret).toEqual([0x14, 0x18, 0x1d, 255]);
+
+  // What participants have is the new one, large and small; the files of before are gone.
+  await phone.goto(phone.url());
+  const taken = phone.locator("#take-aways img, .take-away img").first();
+  await expect(taken).toBeAttached();
+  const small = await phone.request.get(new URL((await taken.getAttribute("src")) ?? "", phone.url()).href);
+  const file = decode(await small.body());
+  expect(pixel(file, Math.round(file.width / 4), Math.round((file.height * 200) / 900))).toEqual([
+    0x14, 0x18, 0x1d, 255,
+  ]);
+  // The backdrop itself is the presenter's, and still there.
+  expect(pictures().filter(hasSecret)).toHaveLength(1);
+
+  // For good: the picture stays, and cannot be cut anew.
+  page.once("dialog", (dialog) => dialog.accept());
+  await page.getByRole("button", { name: "Hide for good" }).click();
+  await expect(page.getByText("what it was made from is not kept")).toBeVisible();
+  expect((await page.request.get(`${server.base}${bench}/whole.png`)).status()).toBe(422);
+  expect(await secret()).toEqual([0x14, 0x18, 0x1d, 255]);
+});
+
+/** The pictures that the server keeps. */
+function pictures() {
+  const folder = join(server.data, "media");
+  const files = readdirSync(folder).map((name) => readFileSync(join(folder, name)));
+  return files.filter((file) => file[1] === 0x50 && file[2] === 0x4e).map((file) => decode(file));
+}
+
+/** @param {{ width: number, height: number, data: Buffer }} file */
+function hasSecret(file) {
+  const [r, g, b] = rgb(SECRET);
+  for (let i = 0; i < file.data.length; i += 4)
+    if (Math.abs(file.data[i] - r) + Math.abs(file.data[i + 1] - g) + Math.abs(file.data[i + 2] - b) < 24) return true;
+  return false;
+}
