@@ -69,18 +69,25 @@ async function putOnStage(page, name) {
   await expect(page.locator("#backdrop-name")).toContainText(name);
 }
 
-test("every control of the rail and the row is in reach, at every edge and size, in every state", async ({ page }) => {
+/** The demo's first lesson, with as many swatches as there can be and the rail at an edge. @param {Page} page @param {string} edge */
+async function openWide(page, edge) {
   await page.setViewportSize({ width: 1920, height: 1080 });
   await page.goto(server.base);
   await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
   await page.locator("body.ready").waitFor();
-  // Eight swatches are the most that there can be.
   await page.locator("#swatches button").first().dblclick();
   for (let i = 0; i < 2; i++) await page.locator("#swatch-add").click();
   await page.keyboard.press("Escape");
+  await page.locator("#more").click();
+  await page.locator(`#rail-${edge}`).click();
+  await page.keyboard.press("Escape");
+  await expect(page.locator(`body.edge-${edge}`)).toBeVisible();
+}
+
+/** What can be in hand and on stage, one after the other. @param {Page} page @returns {[string, () => Promise<void>][]} */
+function statesOf(page) {
   const order = () => page.locator("#order").click();
-  /** @type {[string, () => Promise<void>][]} */
-  const states = [
+  return [
     [
       "a film",
       async () => {
@@ -202,45 +209,41 @@ test("every control of the rail and the row is in reach, at every edge and size,
       },
     ],
   ];
-  /** How wide and high a film's picture is. @type {Map<string, string>} */
-  const film = new Map();
-  for (const [state, reach] of states) {
-    await page.setViewportSize({ width: 1920, height: 1080 });
-    await reach();
-    for (const edge of EDGES) {
-      await page.locator("#more").click();
-      await page.locator(`#rail-${edge}`).click();
-      await page.keyboard.press("Escape");
-      await expect(page.locator(`body.edge-${edge}`)).toBeVisible();
+}
+
+for (const edge of EDGES)
+  test(`every control of the rail and the row is in reach at the ${edge}, at every size, in every state`, async ({
+    page,
+  }) => {
+    await openWide(page, edge);
+    /** How wide and high a film's picture is. @type {Map<string, string>} */
+    const film = new Map();
+    for (const [state, reach] of statesOf(page)) {
+      await page.setViewportSize({ width: 1920, height: 1080 });
+      await reach();
       for (const [width, height] of SIZES) {
         await page.setViewportSize({ width, height });
-        await softly
-          .poll(() => outOfReach(page, "#rail"), `${state}, rail at the ${edge}, ${width} × ${height}`)
-          .toEqual([]);
+        await softly.poll(() => outOfReach(page, "#rail"), `${state}, ${width} × ${height}`).toEqual([]);
         await softly.poll(() => fits(page), `the picture is laid out, ${width} × ${height}`).toBe(true);
         const glass = await page.locator("#glass").boundingBox();
-        expect
-          .soft(glass?.width ?? 0, `the picture with the rail at the ${edge}, ${width} × ${height}`)
-          .toBeGreaterThan(280);
+        expect.soft(glass?.width ?? 0, `the picture, ${width} × ${height}`).toBeGreaterThan(280);
         // What is in hand does not change the picture's size.
-        const where = `the film, rail at the ${edge}, ${width} × ${height}`;
+        const where = `the film, ${width} × ${height}`;
         const measures = `${glass?.width} × ${glass?.height}`;
         if (!film.has(where)) film.set(where, measures);
         if (state.startsWith("a film,")) expect.soft(measures, `${state}: ${where}`).toBe(film.get(where));
       }
-      await page.setViewportSize({ width: 1920, height: 1080 });
     }
-  }
-  // Panels lie within the screen; what is longer scrolls within them.
-  for (const edge of ["bottom", "left"]) {
+  });
+
+for (const edge of ["bottom", "left"])
+  test(`panels lie within the screen with the rail at the ${edge}; what is longer scrolls within them`, async ({
+    page,
+  }) => {
+    await openWide(page, edge);
     for (const [width, height] of SIZES) {
+      await page.setViewportSize({ width, height });
       for (const id of ["shapes", "order", "people", "more"]) {
-        await page.setViewportSize({ width: 1920, height: 1080 });
-        if (id === "shapes") {
-          await page.locator("#more").click();
-          await page.locator(`#rail-${edge}`).click();
-        }
-        await page.setViewportSize({ width, height });
         await page.locator(`#${id}`).click();
         const box = await page.locator(`#${id}-panel`).boundingBox();
         if (!box) throw new Error(`no panel of ${id}`);
@@ -253,8 +256,7 @@ test("every control of the rail and the row is in reach, at every edge and size,
         await page.keyboard.press("Escape");
       }
     }
-  }
-});
+  });
 
 test("with the originals nobody meets a warning on what the demo lesson shows; a rim makes a pen do", async ({
   page,
