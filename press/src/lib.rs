@@ -4,6 +4,7 @@
 //! * [`document`]: the pages of PDF files.
 //! * [`raster`]: prints a display list into pixels.
 //! * [`png`]: pixels as a PNG file.
+//! * [`send`]: captures as files for elsewhere.
 //! * [`sheet_svg`], [`inkml`]: sheets of marks as files, and read back.
 
 pub mod document;
@@ -13,6 +14,7 @@ pub mod picture;
 pub mod png;
 pub mod raster;
 mod resize;
+pub mod send;
 pub mod sheet_svg;
 pub mod svg;
 mod xml;

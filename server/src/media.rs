@@ -64,6 +64,11 @@ impl Media {
         Ok(written)
     }
 
+    /// A file without a name, gone when it is closed.
+    pub fn nameless(&self) -> std::io::Result<fs::File> {
+        tempfile::tempfile_in(&*self.folder)
+    }
+
     /// Begins a file that comes in pieces.
     pub fn receive(&self) -> std::io::Result<Incoming> {
         let file = tempfile::Builder::new()

@@ -8,6 +8,7 @@ pub mod hide;
 pub mod moment;
 pub mod name;
 mod plan;
+pub mod send;
 pub mod snap;
 mod trim;
 pub mod way;

@@ -3,6 +3,8 @@
 mod bench;
 mod queries;
 mod routes;
+mod sending;
+mod several;
 mod take;
 
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
@@ -12,5 +14,8 @@ pub use take::{Frame, take};
 use crate::door::Routes;
 
 pub fn routes() -> Routes {
-    routes::routes().merge(bench::routes())
+    routes::routes()
+        .merge(bench::routes())
+        .merge(sending::routes())
+        .merge(several::routes())
 }

@@ -15,6 +15,7 @@ use jiff::tz::TimeZone;
 use serde::Deserialize;
 
 use super::queries::{self, Capture};
+use super::several::Found;
 use super::take::{self, Frame};
 use crate::app::App;
 use crate::door::{Access, Routes};
@@ -51,8 +52,7 @@ pub fn routes() -> Routes {
 #[template(path = "captures.html")]
 struct Page {
     lesson: lessons::LessonCard,
-    captures: Vec<Capture>,
-    out: usize,
+    found: Found,
 }
 
 #[derive(Template)]
@@ -93,7 +93,7 @@ impl Capture {
         format!("{} × {} px", thousands(self.width), thousands(self.height))
     }
 
-    fn time(&self) -> String {
+    pub fn time(&self) -> String {
         Timestamp::from_millisecond(self.taken_at)
             .unwrap_or(Timestamp::UNIX_EPOCH)
             .to_zoned_datetime(TimeZone::system())
@@ -133,7 +133,7 @@ impl Capture {
         cut.is_some_and(|cut| !cut.bench.hidden.is_empty())
     }
 
-    fn way_shown(&self) -> &'static str {
+    pub fn way_shown(&self) -> &'static str {
         match self.way.as_str() {
             "outline" => "Outline",
             "pane" => "Pane",
@@ -143,7 +143,7 @@ impl Capture {
     }
 }
 
-fn thousands(n: u32) -> String {
+pub fn thousands(n: u32) -> String {
     match n {
         0..1000 => n.to_string(),
         _ => format!("{}\u{2009}{:03}", n / 1000, n % 1000),
@@ -181,12 +181,12 @@ async fn page(State(app): State<App>, Path(id): Path<i64>) -> Result<Response> {
     let (Some(lesson), captures) = found else {
         return Err(AppError::NotFound);
     };
-    let out = captures.iter().filter(|c| c.handed_out).count();
-    let page = Page {
-        lesson,
+    let found = Found {
+        lesson: id,
         captures,
-        out,
+        ..Found::default()
     };
+    let page = Page { lesson, found };
     Ok(Html(page.render()?).into_response())
 }
 

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use bozzetto_core::capture::Plan;
 use bozzetto_core::capture::moment::Bench;
+use bozzetto_core::capture::send::Format;
 use bozzetto_core::capture::way::Outline;
 use bozzetto_core::display::{self, DisplayList};
 use bozzetto_core::geometry::frames::{Glass, Rect, Size};
@@ -28,6 +29,18 @@ pub struct PagePart {
     pub y: u32,
     pub width: u32,
     pub height: u32,
+}
+
+/// How a capture is sent: see [`bozzetto_press::send::Wanted`].
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+pub struct Send {
+    pub width: u32,
+    pub height: u32,
+    pub format: Format,
+    pub quality: u8,
+    pub most: Option<u64>,
+    pub title: String,
+    pub taken: String,
 }
 
 /// What a display list's picture is.
@@ -82,6 +95,10 @@ pub enum Job {
         /// All that a camera saw.
         seen: Rect<Glass>,
     },
+    /// Make a PDF file of captures' pictures, one to a page.
+    Pages { files: Vec<File>, title: String },
+    /// Make a file for elsewhere of a capture's picture.
+    Send { file: File, send: Send },
 }
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -107,6 +124,11 @@ pub enum Done {
         small: Bytes,
         width: u32,
         height: u32,
+    },
+    /// A file for elsewhere, and the quality that it has.
+    Sent {
+        bytes: Bytes,
+        quality: u8,
     },
     /// It cannot be done, and why, in words for whoever asked.
     Fault(String),

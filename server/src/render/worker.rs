@@ -15,7 +15,7 @@ use bozzetto_core::wire::{decode, encode};
 use bozzetto_press::document::PageOf;
 use bozzetto_press::document::{Document, Part};
 use bozzetto_press::picture::{self, Shown, Source};
-use bozzetto_press::{inkml, png, raster, sheet_svg};
+use bozzetto_press::{inkml, png, raster, send, sheet_svg};
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 
 use super::job::{Done, File, Job, Order, PagePart, Shows, Which};
@@ -119,6 +119,30 @@ impl Kept {
                 Ok(Done::Document(document.pages()))
             }
             Job::Marks { file, stage } => marks(&bytes(&file)?, stage),
+            Job::Send { file, send: asked } => {
+                let wanted = send::Wanted {
+                    width: asked.width,
+                    height: asked.height,
+                    format: asked.format,
+                    quality: asked.quality,
+                    most: asked.most,
+                    title: &asked.title,
+                    taken: &asked.taken,
+                };
+                let sent = send::send(&bytes(&file.path)?, &wanted).map_err(|e| e.to_string())?;
+                Ok(Done::Sent {
+                    bytes: sent.bytes.into(),
+                    quality: sent.quality,
+                })
+            }
+            Job::Pages { files, title } => {
+                let each = files.iter().map(|file| bytes(&file.path));
+                let pdf = send::pages(each, &title)?;
+                Ok(Done::Sent {
+                    bytes: pdf.into(),
+                    quality: 100,
+                })
+            }
             Job::Page { file, part } => self.page(&file, &part),
             Job::Cut(print) => {
                 let shown = self.shown(&print.pictures)?;

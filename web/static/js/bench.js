@@ -361,6 +361,7 @@ class BenchPage {
       const side = el("bench-side");
       side.innerHTML = await response.text();
       /** @type {{ htmx?: { process: (element: Element) => void } }} */ (window).htmx?.process(side);
+      document.body.dispatchEvent(new Event("remade"));
     } catch {
       this.hint("The line to the server is down. It is kept here; change something when it is back.");
     }
@@ -369,6 +370,7 @@ class BenchPage {
   /** Takes over what the server has. */
   read() {
     const said = this.said();
+    document.body.dispatchEvent(new Event("remade"));
     // It stays as it is from now on: there is nothing to work on.
     if (!said) return location.reload();
     this.bench.free();

@@ -29,10 +29,32 @@ function say(text) {
 
 document.addEventListener("htmx:beforeRequest", () => say(""));
 document.addEventListener("htmx:responseError", (e) => {
-  const { xhr } = /** @type {CustomEvent<{ xhr: XMLHttpRequest }>} */ (e).detail;
-  say(xhr.getResponseHeader("x-bozzetto-says") ?? "That did not work.");
+  const { xhr, elt } = /** @type {CustomEvent<{ xhr: XMLHttpRequest, elt: Element }>} */ (e).detail;
+  const words = xhr.getResponseHeader("x-bozzetto-says") ?? "That did not work.";
+  // Where it is read, if it has a place of its own.
+  const place =
+    elt instanceof HTMLFormElement && elt.dataset.saidIn ? document.querySelector(elt.dataset.saidIn) : null;
+  if (place) place.textContent = words;
+  else say(words);
 });
 document.addEventListener("htmx:sendError", () => say("The line to the server is down. Try again when it is back."));
+
+// What was chosen last in a form is chosen again, on this machine.
+for (const form of document.querySelectorAll("form[data-kept]")) {
+  if (!(form instanceof HTMLFormElement)) continue;
+  const name = `bozzetto-${form.dataset.kept}`;
+  const controls = () =>
+    [...form.elements].filter((c) => c instanceof HTMLInputElement || c instanceof HTMLSelectElement);
+  try {
+    const kept = JSON.parse(localStorage.getItem(name) ?? "{}");
+    for (const control of controls()) control.value = kept[control.name] ?? control.value;
+    form.addEventListener("change", () => {
+      localStorage.setItem(name, JSON.stringify(Object.fromEntries(controls().map((c) => [c.name, c.value]))));
+    });
+  } catch {
+    // A browser that keeps nothing chooses anew.
+  }
+}
 
 // A large picture opens once it has arrived.
 document.addEventListener("htmx:afterSwap", (e) => {
@@ -60,6 +82,31 @@ document.addEventListener("htmx:afterRequest", (e) => {
   const words = elt instanceof HTMLElement ? elt.dataset.says : undefined;
   if (successful && words) elt.textContent = words;
 });
+
+// ---- Several captures at once -----------------------------------------------------------------
+
+const several = document.getElementById("several");
+const chosen = () =>
+  /** @type {HTMLInputElement[]} */ ([...document.querySelectorAll('input[form="several"][name="c"]')]);
+
+/** Says how many are chosen, and shows what can be done with them. */
+function countChosen() {
+  const [count, keys, all] = ["several-count", "several-keys", "all-captures"].map((id) => document.getElementById(id));
+  if (!count || !keys || !(all instanceof HTMLInputElement)) return;
+  const number = chosen().filter((box) => box.checked).length;
+  count.textContent = number ? `${number} chosen` : "";
+  keys.hidden = number === 0;
+  all.checked = number > 0 && number === chosen().length;
+}
+
+if (several) {
+  document.addEventListener("change", (e) => {
+    if (e.target instanceof HTMLInputElement && e.target.id === "all-captures")
+      for (const box of chosen()) box.checked = e.target.checked;
+    countChosen();
+  });
+  document.addEventListener("htmx:afterSwap", countChosen);
+}
 
 // ---- Bringing files to a running order or the library ----------------------------------------
 

@@ -1,0 +1,352 @@
+//! Captures as files for elsewhere: resampled, in the format and within the size that is asked for.
+
+use std::collections::HashMap;
+use std::io::Cursor;
+use std::sync::LazyLock;
+
+use bozzetto_core::capture::send::{Fit, Format, largest_within};
+use fast_image_resize::images::{TypedImage, TypedImageRef};
+use fast_image_resize::pixels::F32x4;
+use fast_image_resize::{FilterType, ResizeAlg, ResizeOptions, Resizer};
+use image::codecs::jpeg::JpegEncoder;
+use image::{ExtendedColorType, ImageEncoder, RgbaImage};
+use miniz_oxide::deflate::compress_to_vec_zlib;
+use pdf_writer::{Content, Filter, Finish, Name, Pdf, Rect, Ref, TextStr};
+use png::{BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, Unit};
+
+/// What is asked for.
+pub struct Wanted<'a> {
+    pub width: u32,
+    pub height: u32,
+    pub format: Format,
+    /// From 1 to 100, for formats that lose detail.
+    pub quality: u8,
+    /// The most bytes, if there is a limit: the quality is as good as it lets it be.
+    pub most: Option<u64>,
+    pub title: &'a str,
+    /// When it was taken, as RFC 3339 has it.
+    pub taken: &'a str,
+}
+
+/// A file, and the quality that it has.
+pub struct Sent {
+    pub bytes: Vec<u8>,
+    pub quality: u8,
+}
+
+/// Why nothing was made, in words for whoever asked.
+#[derive(Debug, thiserror::Error, PartialEq, Eq)]
+pub enum SendFault {
+    #[error("The capture could not be read.")]
+    Unreadable,
+    #[error("It does not fit into {0} kB in this format and size. Choose a smaller size, or JPEG.")]
+    TooLarge(u64),
+}
+
+/// Makes the file of a capture's PNG.
+///
+/// # Errors
+/// When it cannot be read, or nothing fits into the limit.
+pub fn send(png: &[u8], wanted: &Wanted) -> Result<Sent, SendFault> {
+    let unreadable = |_| SendFault::Unreadable;
+    let picture = image::load_from_memory_with_format(png, image::ImageFormat::Png);
+    let picture = picture.map_err(unreadable)?.into_rgba8();
+    let per_metre = density(png);
+    let by = f64::from(wanted.width) / f64::from(picture.width());
+    let picture = resampled(picture, wanted.width, wanted.height);
+    let made = |quality: u8| match wanted.format {
+        Format::Png => as_png(&picture, per_metre.map(|d| d * by), wanted),
+        Format::Jpeg => as_jpeg(&picture, quality),
+        Format::Webp => as_webp(&picture, quality),
+        Format::Pdf => as_pdf(&picture, wanted.title),
+    };
+    let fault = || SendFault::TooLarge(wanted.most.unwrap_or(0) / 1000);
+    let quality = match wanted.most {
+        Some(most) if wanted.format.has_quality() => {
+            let best = largest_within(1, wanted.quality, most, |q| made(q).len() as u64);
+            best.ok_or_else(fault)?
+        }
+        _ => wanted.quality,
+    };
+    let bytes = made(quality);
+    match wanted.most {
+        Some(most) if bytes.len() as u64 > most => Err(fault()),
+        _ => Ok(Sent { bytes, quality }),
+    }
+}
+
+/// Pixels to a metre, as the file says.
+fn density(png: &[u8]) -> Option<f64> {
+    let reader = png::Decoder::new(Cursor::new(png)).read_info().ok()?;
+    let dims = reader.info().pixel_dims?;
+    (dims.unit == Unit::Meter).then(|| f64::from(dims.xppu))
+}
+
+/// Lightness from 0 to 1 for each of 256 values of sRGB. Source: IEC 61966-2-1.
+static LINEAR: LazyLock<[f32; 256]> = LazyLock::new(|| {
+    std::array::from_fn(|v| {
+        let v = v as f64 / 255.0;
+        let linear = match v <= 0.04045 {
+            true => v / 12.92,
+            false => ((v + 0.055) / 1.055).powf(2.4),
+        };
+        linear as f32
+    })
+});
+
+/// The way back, for so many steps of lightness.
+const STEPS: f32 = 65535.0;
+static SRGB: LazyLock<Vec<u8>> = LazyLock::new(|| {
+    let back = |v: u32| {
+        let v = f64::from(v) / 65535.0;
+        let srgb = match v <= 0.003_130_8 {
+            true => v * 12.92,
+            false => 1.055 * v.powf(1.0 / 2.4) - 0.055,
+        };
+        (srgb * 255.0).round() as u8
+    };
+    (0..=65535).map(back).collect()
+});
+
+/// The picture at another size, by Lanczos's filter over three lobes, in linear light: what is half black and half white
+/// becomes as light as it looks from afar.
+pub fn resampled(picture: RgbaImage, width: u32, height: u32) -> RgbaImage {
+    let from = picture.dimensions();
+    if from == (width, height) {
+        return picture;
+    }
+    let light: Vec<F32x4> = picture
+        .as_raw()
+        .as_chunks::<4>()
+        .0
+        .iter()
+        .map(|p| {
+            let alpha = f32::from(p[3]) / 255.0;
+            let one = |v: u8| LINEAR[usize::from(v)] * alpha;
+            F32x4::new([one(p[0]), one(p[1]), one(p[2]), alpha])
+        })
+        .collect();
+    let source = TypedImageRef::new(from.0, from.1, &light).expect("as many pixels as there are");
+    let mut onto = TypedImage::<F32x4>::new(width, height);
+    let options = ResizeOptions::new()
+        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
+        .use_alpha(false);
+    Resizer::new()
+        .resize_typed(&source, &mut onto, &options)
+        .expect("the whole picture is resized");
+    let mut out = Vec::with_capacity(width as usize * height as usize * 4);
+    for p in onto.pixels() {
+        let [r, g, b, a] = p.0;
+        let alpha = a.clamp(0.0, 1.0);
+        // Lanczos's filter goes beyond black and white beside edges.
+        let one = |v: f32| match alpha > 0.0 {
+            true => SRGB[((v / alpha).clamp(0.0, 1.0) * STEPS).round() as usize],
+            false => 0,
+        };
+        out.extend([one(r), one(g), one(b), (alpha * 255.0).round() as u8]);
+    }
+    RgbaImage::from_raw(width, height, out).expect("four bytes to a pixel")
+}
+
+fn is_opaque(picture: &RgbaImage) -> bool {
+    picture.pixels().all(|p| p[3] == 255)
+}
+
+/// Without what lets through, on white.
+fn on_white(picture: &RgbaImage) -> Vec<u8> {
+    let mix = |v: u8, alpha: u32| ((u32::from(v) * alpha + 255 * (255 - alpha) + 127) / 255) as u8;
+    let each = picture.pixels();
+    each.flat_map(|p| {
+        let alpha = u32::from(p[3]);
+        [mix(p[0], alpha), mix(p[1], alpha), mix(p[2], alpha)]
+    })
+    .collect()
+}
+
+/// The colours of a picture, if there are no more than a palette holds, and which one each pixel has.
+fn palette(picture: &RgbaImage) -> Option<(Vec<[u8; 4]>, Vec<u8>)> {
+    let mut known: HashMap<[u8; 4], u8> = HashMap::new();
+    let mut colours = Vec::new();
+    let mut which = Vec::with_capacity(picture.as_raw().len() / 4);
+    // Most pixels are as the one before.
+    let mut last: Option<([u8; 4], u8)> = None;
+    for p in picture.as_raw().as_chunks::<4>().0 {
+        let number = match last {
+            Some((colour, number)) if colour == *p => number,
+            _ => match known.get(p) {
+                Some(number) => *number,
+                None if colours.len() == 256 => return None,
+                None => {
+                    let number = colours.len() as u8;
+                    known.insert(*p, number);
+                    colours.push(*p);
+                    number
+                }
+            },
+        };
+        last = Some((*p, number));
+        which.push(number);
+    }
+    Some((colours, which))
+}
+
+/// Without loss; by a palette when there are few colours.
+fn as_png(picture: &RgbaImage, per_metre: Option<f64>, wanted: &Wanted) -> Vec<u8> {
+    let (width, height) = picture.dimensions();
+    let mut info = png::Info::with_size(width, height);
+    info.bit_depth = BitDepth::Eight;
+    info.srgb = Some(SrgbRenderingIntent::Perceptual);
+    info.pixel_dims = per_metre.map(|per_metre| PixelDimensions {
+        xppu: per_metre.round() as u32,
+        yppu: per_metre.round() as u32,
+        unit: Unit::Meter,
+    });
+    let opaque = is_opaque(picture);
+    let data = match palette(picture) {
+        Some((colours, which)) => {
+            info.color_type = ColorType::Indexed;
+            let rgb: Vec<u8> = colours.iter().flat_map(|c| [c[0], c[1], c[2]]).collect();
+            info.palette = Some(rgb.into());
+            if !opaque {
+                let alpha: Vec<u8> = colours.iter().map(|c| c[3]).collect();
+                info.trns = Some(alpha.into());
+            }
+            which
+        }
+        None if opaque => {
+            info.color_type = ColorType::Rgb;
+            let each = picture.pixels();
+            each.flat_map(|p| [p[0], p[1], p[2]]).collect()
+        }
+        None => {
+            info.color_type = ColorType::Rgba;
+            picture.as_raw().clone()
+        }
+    };
+    let indexed = info.color_type == ColorType::Indexed;
+    let mut out = Vec::new();
+    let mut encoder = Encoder::with_info(&mut out, info).expect("the header is complete");
+    encoder.set_compression(Compression::Balanced);
+    if indexed {
+        // Numbers of colours have nothing to do with those beside them.
+        encoder.set_filter(png::Filter::NoFilter);
+    }
+    let texts = [("Title", wanted.title), ("Creation Time", wanted.taken)];
+    for (word, text) in texts {
+        // Words in any script.
+        let _ = encoder.add_itxt_chunk(word.to_owned(), text.to_owned());
+    }
+    encoder
+        .write_header()
+        .and_then(|mut writer| writer.write_image_data(&data))
+        .expect("memory is all it takes");
+    out
+}
+
+fn as_jpeg(picture: &RgbaImage, quality: u8) -> Vec<u8> {
+    let (width, height) = picture.dimensions();
+    let mut out = Vec::new();
+    JpegEncoder::new_with_quality(&mut out, quality.clamp(1, 100))
+        .write_image(&on_white(picture), width, height, ExtendedColorType::Rgb8)
+        .expect("memory is all it takes");
+    out
+}
+
+fn as_webp(picture: &RgbaImage, quality: u8) -> Vec<u8> {
+    let (width, height) = picture.dimensions();
+    let encoder = webp::Encoder::from_rgba(picture.as_raw(), width, height);
+    encoder.encode(f32::from(quality.clamp(1, 100))).to_vec()
+}
+
+/// The longer side of a page that has a picture's own shape, in points: that of A4; and how many pixels it has at
+/// the most, at 300 to an inch.
+const LONG: f32 = 841.89;
+const FINEST: u32 = 3508;
+
+/// A PDF file of the pictures of PNG files, one to a page, read one after the other.
+///
+/// # Errors
+/// What `each` says, or that one could not be read.
+pub fn pages<E: AsRef<[u8]>>(
+    each: impl Iterator<Item = Result<E, String>>,
+    title: &str,
+) -> Result<Vec<u8>, String> {
+    let mut pdf = Pages::begin(title);
+    for png in each {
+        let picture = image::load_from_memory_with_format(png?.as_ref(), image::ImageFormat::Png);
+        let picture = picture
+            .map_err(|_| SendFault::Unreadable.to_string())?
+            .into_rgba8();
+        let fit = Fit::Box(FINEST, FINEST).of(picture.width(), picture.height());
+        let fit = fit.map_err(|e| e.to_string())?;
+        pdf.push(&resampled(picture, fit.width, fit.height));
+    }
+    Ok(pdf.finish())
+}
+
+/// A PDF file that is being made.
+struct Pages {
+    pdf: Pdf,
+    count: i32,
+}
+
+const CATALOGUE: Ref = Ref::new(1);
+const TREE: Ref = Ref::new(2);
+const INFO: Ref = Ref::new(3);
+
+impl Pages {
+    fn begin(title: &str) -> Self {
+        let mut pdf = Pdf::new();
+        pdf.catalog(CATALOGUE).pages(TREE);
+        pdf.document_info(INFO).title(TextStr(title));
+        Self { pdf, count: 0 }
+    }
+
+    /// The objects of a page: itself, what is drawn, its picture.
+    fn at(page: i32) -> [Ref; 3] {
+        [4, 5, 6].map(|first| Ref::new(first + page * 3))
+    }
+
+    /// A page with a picture that fills it, as large as A4 lets it be.
+    fn push(&mut self, picture: &RgbaImage) {
+        let (w, h) = (picture.width() as f32, picture.height() as f32);
+        let by = LONG / w.max(h);
+        let (width, height) = (w * by, h * by);
+        let [page_at, content_at, picture_at] = Self::at(self.count);
+        self.count += 1;
+        let mut page = self.pdf.page(page_at);
+        page.parent(TREE)
+            .media_box(Rect::new(0.0, 0.0, width, height))
+            .contents(content_at);
+        page.resources().x_objects().pair(Name(b"P"), picture_at);
+        page.finish();
+        let mut content = Content::new();
+        content
+            .save_state()
+            .transform([width, 0.0, 0.0, height, 0.0, 0.0])
+            .x_object(Name(b"P"))
+            .restore_state();
+        self.pdf.stream(content_at, &content.finish());
+        let packed = compress_to_vec_zlib(&on_white(picture), 6);
+        let mut object = self.pdf.image_xobject(picture_at, &packed);
+        object.filter(Filter::FlateDecode);
+        object
+            .width(picture.width() as i32)
+            .height(picture.height() as i32)
+            .bits_per_component(8)
+            .color_space()
+            .device_rgb();
+    }
+
+    fn finish(mut self) -> Vec<u8> {
+        let kids = (0..self.count).map(|n| Self::at(n)[0]);
+        self.pdf.pages(TREE).kids(kids).count(self.count);
+        self.pdf.finish()
+    }
+}
+
+fn as_pdf(picture: &RgbaImage, title: &str) -> Vec<u8> {
+    let mut pdf = Pages::begin(title);
+    pdf.push(picture);
+    pdf.finish()
+}
