@@ -1,0 +1,125 @@
+// @ts-check
+// The captures page: several at once; and a capture sent in the format, the size and the limit that are wanted.
+
+import { execFileSync } from "node:child_process";
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { decode } from "../stage.js";
+
+/** @import { Page } from "@playwright/test" */
+
+/** @type {Server} */
+let server;
+test.beforeEach(async () => {
+  server = await Server.start({ demo: true });
+});
+test.afterEach(async () => {
+  await server.stop();
+});
+
+/** @param {Page} page @param {string} name of the key that brings a file */
+async function brought(page, name) {
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("button", { name, exact: true }).click(),
+  ]);
+  return { name: download.suggestedFilename(), bytes: readFileSync(await download.path()) };
+}
+
+test("several captures are found, chosen, handed out, deleted and brought back, and downloaded as one file", async ({
+  page,
+}, info) => {
+  await page.goto(`${server.base}/lessons/1/captures`);
+  const cards = page.locator(".capture");
+  await expect(cards).toHaveCount(3);
+  await page.getByLabel("Words to look for").pressSequentially("buoy");
+  await expect(cards).toHaveCount(1);
+  await page.getByLabel("Words to look for").fill("wreck");
+  await expect(page.locator("#captures")).toContainText("No capture is called “wreck”.");
+  await page.getByLabel("Words to look for").fill("");
+  await expect(cards).toHaveCount(3);
+
+  // Nothing can be done before something is chosen.
+  await expect(page.locator("#several-keys")).toBeHidden();
+  await page.getByLabel("All").check();
+  await expect(page.locator("#several-count")).toHaveText("3 chosen");
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  const zip = await brought(page, "Download ZIP");
+  expect(zip.name).toBe("Captures, Coastal pilotage, evening 3.zip");
+  const path = info.outputPath("all.zip");
+  writeFileSync(path, zip.bytes);
+  // Python's own module reads it.
+  const names = JSON.parse(
+    execFileSync("/usr/bin/python3", [
+      "-c",
+      "import sys, json, zipfile; z = zipfile.ZipFile(sys.argv[1]); assert z.testzip() is None; z.extractall(sys.argv[2]); print(json.dumps(z.namelist()))",
+      path,
+      info.outputDir,
+    ]).toString(),
+  );
+  expect(names).toHaveLength(3);
+  for (const name of names) expect(decode(readFileSync(join(info.outputDir, name))).width).toBeGreaterThan(100);
+  const pdf = await brought(page, "Download PDF");
+  writeFileSync(info.outputPath("all.pdf"), pdf.bytes);
+  const said = execFileSync("qpdf", ["--check", "--show-npages", info.outputPath("all.pdf")]).toString();
+  expect(said).toMatch(/\b3\b/);
+
+  await page.getByRole("button", { name: "Hand out", exact: true }).first().click();
+  await expect(page.locator("#captures [role=status]")).toHaveText("3 captures are handed out.");
+  await expect(page.locator(".capture.out")).toHaveCount(3);
+  await page.locator(".choose input").first().check();
+  await page.getByRole("button", { name: "Delete", exact: true }).first().click();
+  await expect(page.locator("#captures [role=status]")).toContainText("One capture is deleted.");
+  await expect(cards).toHaveCount(2);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(cards).toHaveCount(3);
+});
+
+test("a capture is sent as it is to fit: in a box, below a limit, in a format; what cannot be is said", async ({
+  page,
+}) => {
+  await page.goto(`${server.base}/lessons/1/captures`);
+  await page
+    .getByRole("link", { name: /on the bench/ })
+    .first()
+    .click();
+  await page.locator("body.ready").waitFor();
+  const size = page.locator(".send output");
+  await expect(size).toContainText("px");
+  await page.getByLabel("Format").selectOption("jpeg");
+  await page.getByLabel("Fit to").selectOption("Answer field, 600 × 400");
+  await expect(size).toHaveText(/^5\d\d × 400 px · \d+ kB$/);
+  await page.getByLabel("At most, kB").fill("12");
+  await expect(size).toHaveText(/· 1[012] kB · quality \d+$/);
+  const file = await brought(page, "Download");
+  expect(file.name).toMatch(/\.jpg$/);
+  expect(file.bytes.length).toBeLessThanOrEqual(12_000);
+  const seen = await page.evaluate(
+    async (bytes) => {
+      const picture = await createImageBitmap(new Blob([new Uint8Array(bytes)]));
+      return [picture.width, picture.height];
+    },
+    [...file.bytes],
+  );
+  expect(seen[1]).toBe(400);
+
+  await page.getByLabel("Format").selectOption("png");
+  await expect(size).toHaveText(/does not fit into 12 kB/);
+  await page.getByLabel("At most, kB").fill("");
+  await page.getByLabel("Fit to").selectOption("A width");
+  await page.getByLabel("Width, px").fill("2720");
+  await expect(size).toContainText("Enlarged by 2.0");
+  await page.getByLabel("Width, px").fill("0");
+  await expect(size).toHaveText("A width and a height are at least one pixel.");
+  await page.getByLabel("Width, px").fill("1000000");
+  await expect(size).toContainText("more than 64 million pixels");
+  // What was chosen is chosen again.
+  await page.getByLabel("Format").selectOption("webp");
+  await page.getByLabel("Fit to").selectOption("Original");
+  await expect(size).toHaveText(/^1\u2009360 × 980 px/);
+  await page.reload();
+  await expect(page.getByLabel("Format")).toHaveValue("webp");
+});
