@@ -40,7 +40,6 @@ await extra.keyboard.press("t");
 await extra.mouse.click(700, 55);
 await extra.keyboard.type("berth 4 stays free");
 await extra.locator("#typing:not(.unread)").waitFor();
-await shot(extra, "text");
 await extra.keyboard.press("Escape");
 await extra.keyboard.press("3");
 await extra.keyboard.press("h");
@@ -138,6 +137,24 @@ await page.locator("#people").click();
 await shot(page, "participants");
 await page.goto(`${server.base}/lessons/1/captures`);
 await shot(page, "captures");
+await page
+  .getByRole("link", { name: /on the bench/ })
+  .first()
+  .click();
+await page.locator("body.ready").waitFor();
+await page.getByRole("button", { name: "Hide", exact: true }).click();
+const bench = await page.locator("#bench-picture").boundingBox();
+if (!bench) throw new Error("there is no picture");
+await drag(
+  page,
+  straight(
+    { x: bench.x + bench.width * 0.57, y: bench.y + bench.height * 0.18 },
+    { x: bench.x + bench.width * 0.82, y: bench.y + bench.height * 0.24 },
+  ),
+);
+await page.locator("#bench-side:not([aria-busy]) .versions").waitFor();
+await page.locator(".send output", { hasText: "px" }).waitFor();
+await shot(page, "bench");
 
 // What else goes on stage.
 const more = await desk.newPage();

@@ -163,7 +163,7 @@ proptest! {
         a in -30.0..30.0f64, b in -30.0..30.0f64, c in -20.0..20.0f64, paper in 190..250u8, table in 30..120u8,
         fall in 0.0..0.35f64, seed in any::<u32>(),
     ) {
-        let corners = seen(1.0 / 1.4142, [a, b, c], 2000.0, 2600.0, (0.0, 0.0)).map(|(x, y)| (x / 2.0, y / 2.0));
+        let corners = seen(210.0 / 297.0, [a, b, c], 2000.0, 2600.0, (0.0, 0.0)).map(|(x, y)| (x / 2.0, y / 2.0));
         let (w, h) = (960usize, 540usize);
         let sheet = Flat { corners: corners.map(|(x, y)| Point::new(x * 2.0, y * 2.0)), clean: false };
         let plan = Plan { area: whole(), scale: 0.5, width: 960, height: 540 };

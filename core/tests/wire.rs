@@ -368,6 +368,7 @@ fn from_server() -> Vec<FromServer> {
         name: "Board".to_owned(),
         width: 800,
         height: 400,
+        version: 0x1234_5678,
     };
     let presenter = State::Presenter {
         moments: vec![(BackdropId(3), ViewState::default())],

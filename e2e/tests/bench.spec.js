@@ -127,6 +127,113 @@ test("a capture is cut beyond its first box, turned, and goes back to an older v
   await expect(versions).toHaveCount(4);
 });
 
+/** The corners of the sheet in the next picture, and the colours that lie near them. */
+const SHEET = [
+  [520, 130],
+  [1120, 210],
+  [1040, 820],
+  [400, 690],
+];
+const DOTS = ["#c02020", "#2060c0", "#20a040", "#c0a020"];
+
+/** A sheet at an angle on a table, in light that falls off. @param {any} context */
+function sheetOnTable(context) {
+  const corners = [
+    [520, 130],
+    [1120, 210],
+    [1040, 820],
+    [400, 690],
+  ];
+  const dots = ["#c02020", "#2060c0", "#20a040", "#c0a020"];
+  context.fillStyle = "#4a3b2c";
+  context.fillRect(0, 0, 1600, 900);
+  context.fillStyle = "#f0efe8";
+  context.beginPath();
+  for (const [x, y] of corners) context.lineTo(x, y);
+  context.fill();
+  for (const [n, [x, y]] of corners.entries()) {
+    // A ninth of the way to the middle.
+    const [mx, my] = [770, 462];
+    context.fillStyle = dots[n];
+    context.beginPath();
+    context.arc(x + (mx - x) / 5, y + (my - y) / 5, 22, 0, 7);
+    context.fill();
+  }
+  const light = context.createLinearGradient(0, 0, 1600, 0);
+  light.addColorStop(0, "rgb(0 0 0 / 0)");
+  light.addColorStop(1, "rgb(0 0 0 / 0.5)");
+  context.fillStyle = light;
+  context.fillRect(0, 0, 1600, 900);
+}
+
+test("a sheet that was photographed at an angle becomes an upright page, with even light", async ({ page }) => {
+  await startNow(page, server.base);
+  await show(page, sheetOnTable);
+  await page.keyboard.press("v");
+  const link = page.locator(".proof").getByRole("link", { name: "Bench" });
+  await page.goto(server.base + (await link.getAttribute("href")));
+  await opened(page);
+  expect((await now(page)).width).toBe(1600);
+  await page.getByRole("button", { name: "Flatten" }).click();
+  await expect(page.locator("#bench-hint")).toContainText("The corners were found");
+  await expect.poll(async () => (await now(page)).width).toBeLessThan(1000);
+  const box = await page.locator("#bench-picture").boundingBox();
+  if (!box) throw new Error("no picture");
+  for (const [n, [x, y]] of SHEET.entries()) {
+    const corner = await page.locator(`[data-corner="${n}"]`).boundingBox();
+    const by = box.width / SIZE.width;
+    expect(Math.abs((corner?.x ?? 0) + 22 - box.x - x * by)).toBeLessThan(2);
+    expect(Math.abs((corner?.y ?? 0) + 22 - box.y - y * by)).toBeLessThan(2);
+  }
+  // Nothing of the table is left, and each dot is in its corner.
+  const flat = await now(page);
+  const { width, height } = flat;
+  for (const [x, y] of [
+    [3, 3],
+    [width - 4, 3],
+    [width - 4, height - 4],
+    [3, height - 4],
+  ])
+    expect(Math.min(...pixel(flat, x, y))).toBeGreaterThan(110);
+  for (const [n, colour] of DOTS.entries()) {
+    const [right, low] = [n === 1 || n === 2, n > 1];
+    const found = rgb(colour).map((v) => v * 0.9);
+    const places = [];
+    for (let y = 0; y < height / 2; y += 4)
+      for (let x = 0; x < width / 2; x += 4) {
+        const is = pixel(flat, right ? width - 1 - x : x, low ? height - 1 - y : y).slice(0, 3);
+        // The same colour, however much light falls on it.
+        const bright = Math.max(...is) / Math.max(...found);
+        if (
+          bright > 0.4 &&
+          apart(
+            is,
+            found.map((v) => v * bright),
+          ) < 16
+        )
+          places.push([x, y]);
+      }
+    expect(places.length, colour).toBeGreaterThan(20);
+  }
+  await page.getByLabel("Clean").check();
+  await expect
+    .poll(async () => Math.min(...pixel(await now(page), width / 2, height / 2).slice(0, 3)))
+    .toBeGreaterThan(248);
+  const clean = await now(page);
+  expect(Math.min(...pixel(clean, width - 20, height / 2).slice(0, 3))).toBeGreaterThan(248);
+
+  // By keys: a corner goes where it is wanted, and what goes round nothing is said.
+  const address = (await page.locator("#bench-result").getAttribute("src")) ?? "";
+  await page.locator('[data-corner="0"]').focus();
+  for (let i = 0; i < 3; i++) await page.keyboard.press("Shift+ArrowRight");
+  await expect(page.locator("#bench-result")).not.toHaveAttribute("src", address);
+  for (let i = 0; i < 45; i++) await page.keyboard.press("Shift+ArrowDown");
+  await expect(page.locator("#bench-hint")).toContainText("do not go round a sheet");
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByRole("button", { name: "As it was seen" }).click();
+  await expect.poll(async () => (await now(page)).width).toBe(1600);
+});
+
 test("what is hidden is in no file, and participants have what is left", async ({ page, browser }) => {
   await startNow(page, server.base);
   await show(page, quarters);
@@ -137,6 +244,7 @@ test("what is hidden is in no file, and participants have what is left", async (
   await expect(proof).toContainText("handed out");
   const bench = await proof.getByRole("link", { name: "Bench" }).getAttribute("href");
   expect(pictures().filter(hasSecret)).toHaveLength(3);
+  const shownBefore = (await phone.locator("#take-away-list img").first().getAttribute("src")) ?? "";
   await page.goto(server.base + bench);
   await opened(page);
   await page.getByRole("button", { name: "Hide", exact: true }).click();
@@ -153,10 +261,9 @@ test("what is hidden is in no file, and participants have what is left", async (
   await page.locator("#hide-how").selectOption("fill");
   await expect.poll(secret).toEqual([0x14, 0x18, 0x1d, 255]);
 
-  // What participants have is the new one, large and small; the files of before are gone.
-  await phone.goto(phone.url());
-  const taken = phone.locator("#take-aways img, .take-away img").first();
-  await expect(taken).toBeAttached();
+  // What participants have is the new one, without loading their page again; the files of before are gone.
+  const taken = phone.locator("#take-away-list img").first();
+  await expect(taken).not.toHaveAttribute("src", shownBefore);
   const small = await phone.request.get(new URL((await taken.getAttribute("src")) ?? "", phone.url()).href);
   const file = decode(await small.body());
   expect(pixel(file, Math.round(file.width / 4), Math.round((file.height * 200) / 900))).toEqual([

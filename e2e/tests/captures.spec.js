@@ -110,8 +110,8 @@ test("a capture is sent as it is to fit: in a box, below a limit, in a format; w
   await expect(size).toHaveText(/does not fit into 12 kB/);
   await page.getByLabel("At most, kB").fill("");
   await page.getByLabel("Fit to").selectOption("A width");
-  await page.getByLabel("Width, px").fill("2720");
-  await expect(size).toContainText("Enlarged by 2.0");
+  await page.getByLabel("Width, px").fill("1496");
+  await expect(size).toContainText("Enlarged by 1.1");
   await page.getByLabel("Width, px").fill("0");
   await expect(size).toHaveText("A width and a height are at least one pixel.");
   await page.getByLabel("Width, px").fill("1000000");

@@ -291,6 +291,8 @@ pub struct TakeAway {
     pub name: String,
     pub width: u32,
     pub height: u32,
+    /// Changes with its picture, so that no page shows an older one.
+    pub version: u32,
 }
 
 /// Which change a message asks for, from its first bytes alone; `None` for what asks for none. A message

@@ -310,7 +310,7 @@ pub fn set_deleted(conn: &Connection, lesson: i64, id: i64, deleted: bool) -> Re
 /// moment.
 pub fn handed_out(conn: &Connection, lesson: i64, until: Option<i64>) -> Result<Vec<TakeAway>> {
     let mut statement = conn.prepare_cached(
-        "SELECT id, name, width, height FROM capture
+        "SELECT id, name, width, height, media FROM capture
          WHERE lesson = ?1 AND handed_out_at <= ?2 AND deleted_at IS NULL
          ORDER BY handed_out_at DESC, id DESC",
     )?;
@@ -321,9 +321,18 @@ pub fn handed_out(conn: &Connection, lesson: i64, until: Option<i64>) -> Result<
             name: row.get(1)?,
             width: row.get(2)?,
             height: row.get(3)?,
+            version: version(&row.get::<_, String>(4)?),
         })
     })?;
     Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// A number for a file by its name, which is that of what it contains.
+fn version(media: &str) -> u32 {
+    let head = media
+        .get(..8)
+        .and_then(|head| u32::from_str_radix(head, 16).ok());
+    head.unwrap_or(0)
 }
 
 /// The files of a capture, whole and small, as long as it is handed out.

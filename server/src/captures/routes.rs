@@ -209,6 +209,7 @@ async fn asked(app: &App, mut form: Multipart) -> Result<(Request, Vec<Frame>)> 
     let mut request = None;
     let mut of: Vec<(BackdropId, Rect<Held>)> = Vec::new();
     let mut frames = Vec::new();
+    let mut files = 0;
     while let Some(field) = form.next_field().await.map_err(broken)? {
         let name = field.name().unwrap_or("").to_owned();
         let most = match name.as_str() {
@@ -235,7 +236,11 @@ async fn asked(app: &App, mut form: Multipart) -> Result<(Request, Vec<Frame>)> 
                     .collect();
             }
             _ => {
-                if let Some((backdrop, shows)) = of.get(frames.len()).copied() {
+                let next = of.get(files).copied();
+                files += 1;
+                // One to a backdrop: another one of it says nothing new.
+                let known = |b: BackdropId| frames.iter().any(|f: &Frame| f.backdrop == b);
+                if let Some((backdrop, shows)) = next.filter(|(b, _)| !known(*b)) {
                     frames.push(Frame {
                         backdrop,
                         shows,

@@ -35,7 +35,7 @@ export function prepareTakeAways(lesson) {
     open.className = "open";
     open.setAttribute("aria-label", `Open ${item.name} large`);
     const small = new Image();
-    small.src = `${base}/small.png`;
+    small.src = `${base}/small.png?v=${item.version}`;
     small.loading = "lazy";
     small.alt = "";
     open.append(small);
@@ -75,7 +75,7 @@ export function prepareTakeAways(lesson) {
     close.addEventListener("click", () => large.close());
     head.append(words, download(base, item.name), close);
     const picture = new Image(item.width, item.height);
-    picture.src = `${base}/picture.png`;
+    picture.src = `${base}/picture.png?v=${item.version}`;
     picture.alt = item.name;
     large.replaceChildren(head, picture);
     large.showModal();
