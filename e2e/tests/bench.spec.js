@@ -260,6 +260,20 @@ test("what is hidden is in no file, and participants have what is left", async (
   await expect.poll(async () => apart(await secret(), [0x14, 0x18, 0x1d, 255])).toBeGreaterThan(8);
   await page.locator("#hide-how").selectOption("fill");
   await expect.poll(secret).toEqual([0x14, 0x18, 0x1d, 255]);
+  // A second part; the first is taken in hand again by pressing it, the second is shown again.
+  await pull(page, [0.6, 0.6], [0.8, 0.8]);
+  const parts = page.locator("#hidden-parts button");
+  await expect(parts).toHaveCount(2);
+  for (const [which, at] of /** @type {[number, Place][]} */ ([
+    [0, [0.25, 0.22]],
+    [1, [0.7, 0.7]],
+  ])) {
+    await pull(page, at, at);
+    await expect(parts.nth(which)).toHaveClass("chosen");
+  }
+  await page.keyboard.press("Delete");
+  await expect(parts).toHaveCount(1);
+  await expect.poll(secret).toEqual([0x14, 0x18, 0x1d, 255]);
 
   // What participants have is the new one, without loading their page again; the files of before are gone.
   const taken = phone.locator("#take-away-list img").first();

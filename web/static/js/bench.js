@@ -117,6 +117,7 @@ class BenchPage {
       this.bench.set_clean(input("flatten-clean").checked);
       this.send();
     });
+    // By key: a hand presses the sheet above them.
     el("hidden-parts").addEventListener("click", (e) => {
       const part = /** @type {HTMLElement} */ (e.target).dataset.part;
       if (part) this.choose(Number(part));
@@ -252,15 +253,24 @@ class BenchPage {
     if (e.button !== 0 || this.pointer !== null || this.mode === "flatten") return;
     e.preventDefault();
     const target = /** @type {HTMLElement} */ (e.target);
-    // A box beside the one that is chosen is another.
+    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
     if (this.mode === "hide" && target !== this.box.box && !target.dataset.grip) {
+      // What is pressed beside the part in hand is another part, or the beginning of a new one. The parts lie beneath
+      // the sheet, which has the press.
+      const part = this.partAt(e.clientX, e.clientY);
+      if (part >= 0) return this.choose(part);
       this.part = -1;
       this.box.area = null;
     }
-    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
     this.sheet.setPointerCapture(e.pointerId);
     this.pointer = e.pointerId;
     this.box.down(e, ...this.place(e));
+  }
+
+  /** The hidden part at a place of the window; -1 for none. @param {number} x @param {number} y */
+  partAt(x, y) {
+    const under = document.elementsFromPoint(x, y).find((e) => e instanceof HTMLElement && e.dataset.part);
+    return under instanceof HTMLElement ? Number(under.dataset.part) : -1;
   }
 
   /** @param {PointerEvent} e */
