@@ -133,6 +133,7 @@ test("a scale is taken from a line; readings have their uncertainty, and stay on
   await page.locator("#scale-length").fill("2");
   await page.locator("#scale-take").click();
   await expect(reads).toHaveText(/^2\.000\d? ± 0\.00\d+ M$/);
+  await expect(page.locator("#says")).toBeHidden();
   // A right angle, and a triangle of 3, 4 and 5 hundred pixels: 2.5 miles round and 1.5 square miles.
   await page.locator("#measure-anew").click();
   await page.mouse.click(300, 200);
@@ -150,6 +151,24 @@ test("a scale is taken from a line; readings have their uncertainty, and stay on
   await sees(ines, await seenAt(page, ines, 500, 500), INK);
   await page.keyboard.press("Control+z");
   await sees(page, { x: 500, y: 500 }, PAPER);
+  // At the border of the picture it is whole, too.
+  await page.keyboard.press("m");
+  for (const [x, y] of [
+    [1040, 560],
+    [1220, 620],
+    [1230, 20],
+  ])
+    await page.mouse.click(x, y);
+  await page.locator("#measure-leave").click();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("s");
+  await page.keyboard.press("Control+a");
+  const chosen = await page.locator("#selection").boundingBox();
+  const glass = await page.locator("#glass").boundingBox();
+  if (!chosen || !glass) throw new Error("nothing is left");
+  expect(chosen.x + chosen.width).toBeLessThan(glass.x + glass.width + 8);
+  expect(chosen.y).toBeGreaterThan(glass.y - 8);
+  await page.keyboard.press("Delete");
   // Shapes are measured in it, too.
   await page.keyboard.press("h");
   await page.mouse.move(300, 300);

@@ -261,6 +261,9 @@ test("each thing on the stage has its line in Help: found by typing, by a long p
   await page.locator("#aids").focus();
   await page.keyboard.press("?");
   await expect(page.locator("#help-lines .here")).toContainText("Aids");
+  await page.keyboard.type("bear");
+  await expect(shown).toHaveText([/^Protractor/]);
+  await page.getByLabel("Find").fill("");
   // A key that is given anew is said by the thing itself, too.
   await page.locator('button[data-deed="ruler"]').click();
   await page.keyboard.press(",");

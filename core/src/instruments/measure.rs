@@ -42,6 +42,9 @@ pub struct Known<'a> {
     pub plane: Option<&'a Plane>,
 }
 
+/// What stands between several readings.
+pub const BETWEEN: &str = " · ";
+
 /// What is said of it.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Said {
@@ -150,7 +153,7 @@ impl Measuring {
 
     /// What is said beside its last place, in one line.
     pub fn said(&self, view: &Map<Held, Glass>, known: Known) -> Option<Said> {
-        let words = self.readings(known).join(" · ");
+        let words = self.readings(known).join(BETWEEN);
         let last = self.places.last()?;
         let at = view.apply(Point::new(last.0, last.1));
         (!words.is_empty()).then_some(Said { words, at })

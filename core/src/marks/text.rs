@@ -91,38 +91,44 @@ fn verb(number: u8) -> Option<Verb> {
 }
 
 impl Text {
-    /// A line that was not typed: lettered as scales are, `at` its upper left corner, in type of `size`.
+    /// Lines that were not typed: lettered as scales are, `at` their upper left corner, in type of `size`.
     pub fn lettered(words: &str, at: Point<Ink>, size: f64) -> Self {
         let whole = |v: f64| (v * UNITS).round() as i32;
-        let baseline = size * (LINE + CAPITALS) / 2.0;
-        let (mut glyphs, mut placed, mut x) = (Vec::new(), Vec::new(), 0.0);
-        for c in words.chars() {
-            let letter = c.to_string();
-            let path = lettering::words(&letter, (0.0, 0.0), size, Anchor::Start, 0.0);
-            if !path.is_empty() {
-                placed.push(Placed {
-                    glyph: glyphs.len() as u16,
-                    x: whole(x),
-                    y: whole(baseline),
-                });
-                glyphs.push(Glyph {
-                    verbs: path.verbs.iter().map(|v| *v as u8).collect(),
-                    coords: path.coords.iter().map(|v| whole(f64::from(*v))).collect(),
-                });
+        let (mut glyphs, mut placed, mut lines, mut from) = (vec![], vec![], vec![], 0);
+        for line in words.split('\n') {
+            let baseline = size * (LINE * lines.len() as f64 + (LINE + CAPITALS) / 2.0);
+            let mut x = 0.0;
+            for c in line.chars() {
+                let letter = c.to_string();
+                let path = lettering::words(&letter, (0.0, 0.0), size, Anchor::Start, 0.0);
+                if !path.is_empty() {
+                    placed.push(Placed {
+                        glyph: glyphs.len() as u16,
+                        x: whole(x),
+                        y: whole(baseline),
+                    });
+                    glyphs.push(Glyph {
+                        verbs: path.verbs.iter().map(|v| *v as u8).collect(),
+                        coords: path.coords.iter().map(|v| whole(f64::from(*v))).collect(),
+                    });
+                }
+                x += lettering::length(&letter) * size;
             }
-            x += lettering::length(&letter) * size;
+            let to = from + line.len() as u32;
+            lines.push(Line {
+                from,
+                to,
+                baseline: whole(baseline),
+                width: whole(x),
+            });
+            from = to + 1;
         }
         Self {
             content: words.to_owned(),
             at: Spot::new(at),
             size: whole(size),
             wrap: None,
-            lines: vec![Line {
-                from: 0,
-                to: words.len() as u32,
-                baseline: whole(baseline),
-                width: whole(x),
-            }],
+            lines,
             glyphs,
             placed,
             missing: String::new(),

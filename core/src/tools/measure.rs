@@ -2,7 +2,7 @@
 
 use crate::geometry::frames::{Glass, Ink, Point};
 use crate::ink::tip::Tip;
-use crate::instruments::measure::Measuring;
+use crate::instruments::measure::{BETWEEN, Measuring};
 use crate::marks::mark::{Body, Style};
 use crate::marks::shape::{Figure, Shape};
 use crate::marks::swatch::Hold;
@@ -48,13 +48,23 @@ pub fn left(desk: &mut Desk) -> Option<Vec<Step>> {
         (false, 2) => Figure::Line,
         _ => Figure::Polyline,
     };
-    let at = Point::new(said.at.x + BESIDE.0, said.at.y + BESIDE.1);
     let size = desk.settings.room.good_writing() / CAPITALS;
+    // A line for each reading: side by side they would soon be wider than the picture.
+    let lines = said.words.replace(BETWEEN, "\n");
+    let lettered = |at| Text::lettered(&lines, at, size);
+    let all = desk.sight.all();
+    let area = lettered(Point::new(0.0, 0.0)).area();
+    // Beside the last place, or as near to it as it is whole.
+    let within = |wanted: f64, long: f64, from: f64, to: f64| wanted.min(to - long).max(from);
+    let words = lettered(Point::new(
+        within(said.at.x + BESIDE.0, area.x1, all.x0, all.x1),
+        within(said.at.y + BESIDE.1, area.y1, all.y0, all.y1),
+    ));
     let (sheet, transform, _) = desk.holder(Hold::Backdrop, said.at)?;
     let swatch = desk.offered(desk.in_hand.swatch, sheet)?;
     let style = Style::new(Tip::Round, swatch.colour, swatch.width);
     let line = Body::Shape(Shape::new(figure, &line));
-    let words = Body::Text(Text::lettered(&said.words, at, size));
+    let words = Body::Text(words);
     let line = desk.new_mark(sheet, style, line, transform, None);
     let mut words = desk.new_mark(sheet, style, words, transform, None);
     // Both were made on top of what was there; the words lie above the line.

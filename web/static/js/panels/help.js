@@ -114,6 +114,9 @@ export class HelpSheet {
   /** @param {KeyboardEvent} e */
   give(e) {
     const deed = this.waiting;
+    // What is typed, wherever in the sheet, is to find something.
+    const letter = e.key.length === 1 && e.key !== " " && !e.ctrlKey && !e.altKey && !e.metaKey;
+    if (!deed && letter) input("help-find").focus();
     if (!deed || ["Shift", "Control", "Alt", "Meta", "Tab"].includes(e.key)) return;
     e.preventDefault();
     e.stopPropagation();

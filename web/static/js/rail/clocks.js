@@ -2,6 +2,7 @@
 // Clocks: their keys in the panel, how they are set in the row, laps, and what is heard of them.
 
 import { usual_minutes } from "../../glass/glass.js";
+import { hush } from "../messages.js";
 import { button, el, input, select } from "../page.js";
 import { closePanels, panel } from "../panels/panels.js";
 import { prepareKeypad } from "./keypad.js";
@@ -94,6 +95,7 @@ export function prepareClocks({ glass, row, act, say }) {
     on(({ id }) => {
       const why = glass.set_length(id, typed);
       if (why) say(why);
+      else hush();
     })();
   const typed = input("clock-typed");
   typed.addEventListener("change", () => {

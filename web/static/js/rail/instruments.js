@@ -2,6 +2,7 @@
 // Instruments: ruler, protractor, measuring and scale; their keys in the panel, and how they are set in the row.
 
 import { unit_names } from "../../glass/glass.js";
+import { hush } from "../messages.js";
 import { button, el, input } from "../page.js";
 import { closePanels } from "../panels/panels.js";
 import { slider } from "./aids_row.js";
@@ -124,6 +125,7 @@ export function prepareInstruments({ glass, hand, row, act, say }) {
       const four = now.measuring?.places === 4;
       const why = four ? glass.set_plane(long, wide, unit) : glass.set_scale(long, unit);
       if (why) say(why);
+      else hush();
     }),
   );
   el("scale-clear").addEventListener("click", () => act(() => glass.clear_scale()));
