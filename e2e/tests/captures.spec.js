@@ -78,6 +78,74 @@ test("several captures are found, chosen, handed out, deleted and brought back, 
   await expect(cards).toHaveCount(3);
 });
 
+test("captures have captions and an order, are narrowed to a backdrop, laid on paper, and lead back to the stage", async ({
+  page,
+}, info) => {
+  // A caption in two scripts, one of which has a font of its own.
+  const CAPTION = "Leave buoy 1 to port · להשאיר משמאל";
+  await page.goto(`${server.base}/lessons/1/captures`);
+  const names = page.locator(".capture h2");
+  await expect(names).toHaveText(["Approach, west side", "Buoy 1, closer", "To Isola Corda"]);
+  await page.getByRole("button", { name: "Name and caption of Buoy 1, closer" }).click();
+  await page.getByLabel("Caption", { exact: true }).fill(CAPTION);
+  await page.getByRole("button", { name: "Done" }).click();
+  await expect(page.locator(".capture .caption")).toHaveText(CAPTION);
+  await page.getByLabel("Choose To Isola Corda").check();
+  for (let i = 0; i < 3; i++) {
+    await page.getByRole("button", { name: "Earlier" }).click();
+    await expect(page.locator("#captures [role=status]")).toHaveText("One capture is one place earlier.");
+    await expect(page.getByLabel("Choose To Isola Corda")).toBeChecked();
+  }
+  await page.reload();
+  await expect(names).toHaveText(["To Isola Corda", "Approach, west side", "Buoy 1, closer"]);
+  await page.getByLabel("Words to look for").pressSequentially("PORT buoy");
+  await expect(names).toHaveText(["Buoy 1, closer"]);
+  await page.getByLabel("Words to look for").fill("");
+  await expect(names).toHaveCount(3);
+
+  await page.getByLabel("All", { exact: true }).check();
+  await page.getByLabel("Pages of the PDF").selectOption("4 to a page, on A4");
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  const path = info.outputPath("sheet.pdf");
+  writeFileSync(path, (await brought(page, "Download PDF")).bytes);
+  execFileSync("qpdf", ["--check", path]);
+  // Poppler draws it: three pictures and their words on one page of A4.
+  expect(execFileSync("pdfinfo", [path]).toString()).toMatch(
+    /Pages: +1\n[^]*841\.89 x 595\.28|Pages: +1\n[^]*595\.28 x 841\.89/,
+  );
+  expect(execFileSync("pdfimages", ["-list", path]).toString().trim().split("\n")).toHaveLength(2 + 3);
+  execFileSync("pdftoppm", ["-r", "72", "-png", path, info.outputPath("sheet")]);
+  const sheet = decode(readFileSync(info.outputPath("sheet-1.png")));
+  expect(words(sheet)).toBeGreaterThan(3);
+
+  // Back on the stage: what is in view is what was, whatever was turned to since.
+  await page.goto(`${server.base}/lessons/1/stage`);
+  await page.locator("body.ready").waitFor();
+  await page.keyboard.press("PageDown");
+  await expect(page.locator("#backdrop-name")).not.toHaveText("Harbour approach");
+  await page.goto(`${server.base}/lessons/1/captures`);
+  await page.getByRole("link", { name: "Back to the moment of Buoy 1, closer, on the stage" }).click();
+  await expect(page.locator("#backdrop-name")).toHaveText("Harbour approach");
+  expect(new URL(page.url()).search).toBe("");
+});
+
+/** How many lines of words stand below pictures: rows with a little black on white. @param {ReturnType<typeof decode>} file */
+function words({ width, height, data }) {
+  let [lines, before] = [0, false];
+  for (let y = 0; y < height; y += 1) {
+    let [ink, paper] = [0, 0];
+    for (let x = 0; x < width; x += 1) {
+      const [r, g, b] = data.subarray((y * width + x) * 4);
+      if (r + g + b < 300) ink += 1;
+      if (r + g + b > 740) paper += 1;
+    }
+    const is = ink > 0 && paper > width * 0.8;
+    if (is && !before) lines += 1;
+    before = is;
+  }
+  return lines;
+}
+
 test("a capture is sent as it is to fit: in a box, below a limit, in a format; what cannot be is said", async ({
   page,
 }) => {

@@ -201,7 +201,7 @@ test("pictures: chosen, refused with a reason, captured at their own resolution"
   // Renamed.
   await proof.getByRole("button", { name: "Rename" }).click();
   await proof.getByLabel("Name of the capture").fill("Notice: 4/26 <b>");
-  await proof.getByRole("button", { name: "Rename" }).first().click();
+  await proof.getByRole("button", { name: "Done" }).click();
   await expect(proof.locator("h2")).toHaveText("Notice: 4/26 <b>");
   const [renamed] = await Promise.all([
     page.waitForEvent("download"),

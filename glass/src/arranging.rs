@@ -134,7 +134,7 @@ impl Glass {
         (current.as_ref().map(|b| b.id), beside)
     }
 
-    fn arrange(&mut self, current: BackdropId, beside: Option<Beside>) {
+    pub(crate) fn arrange(&mut self, current: BackdropId, beside: Option<Beside>) {
         self.lift_all();
         self.act(Intent::Stage(vec![StageStep::Arrange { current, beside }]));
     }

@@ -5,9 +5,11 @@ use bozzetto_core::capture::way::{Outline, Way};
 use bozzetto_core::capture::{Detail, OnStage, Request};
 use bozzetto_core::display::Verb;
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point, Rect, Size};
+use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::stage::backdrop::BackdropKind;
 use bozzetto_core::stage::pane::{Beside, Pane};
 use bozzetto_core::stage::state::Stage;
+use bozzetto_core::wire::decode;
 use serde::Serialize;
 use tsify::{Ts, Tsify};
 use wasm_bindgen::prelude::*;
@@ -82,14 +84,83 @@ impl Glass {
     }
 
     /// What the server has to know to take the capture, as JSON: where it is in glass units, how dense the screen
-    /// is, and what is on stage, as it is seen here. `way` is `box`, `pane` or `stage`.
+    /// is, and what is on stage, as it is seen here. `way` is `box`, `pane`, `stage` or `whole`.
     pub fn box_request(&self, area: &[f64], way: &str, device_pixel_ratio: f64) -> String {
         let way = match way {
             "pane" => Way::Pane,
             "stage" => Way::Stage,
+            "whole" => Way::Whole,
             _ => Way::Box,
         };
         self.request(self.glass_rect(area), way, device_pixel_ratio)
+    }
+
+    /// The same of the whole of the backdrop in the pane at the middle of `area`: its page in view, or one for each of
+    /// its pages.
+    pub fn whole_requests(
+        &self,
+        area: &[f64],
+        all_pages: bool,
+        device_pixel_ratio: f64,
+    ) -> Vec<String> {
+        let at = self.glass_rect(area).middle();
+        let panes = self.panes();
+        let backdrop = panes
+            .iter()
+            .find(|p| p.room.contains(at))
+            .and_then(|p| p.backdrop);
+        let Some(backdrop) = backdrop.filter(|_| all_pages) else {
+            return vec![self.box_request(area, "whole", device_pixel_ratio)];
+        };
+        let pages = 0..backdrop.kind.pages();
+        let of_page = |page| {
+            let mut request = self.asked(self.glass_rect(area), Way::Whole, device_pixel_ratio);
+            let mut seen = request.stage.seen.iter_mut();
+            if let Some((_, seen)) = seen.find(|(id, _)| *id == backdrop.id) {
+                seen.page = page;
+            }
+            serde_json::to_string(&request).unwrap_or_default()
+        };
+        pages.map(of_page).collect()
+    }
+
+    /// How many pages the backdrop in the pane at the middle of `area` has.
+    pub fn pages_at(&self, area: &[f64]) -> u32 {
+        let at = self.glass_rect(area).middle();
+        let panes = self.panes();
+        let backdrop = panes
+            .iter()
+            .find(|p| p.room.contains(at))
+            .and_then(|p| p.backdrop);
+        backdrop.map_or(0, |b| b.kind.pages())
+    }
+
+    /// Shows what was on stage at the moment of a capture, seen as it was then; `on_stage` as core encodes it. What is
+    /// no longer in the running order is left out; `false` when that is all.
+    pub fn return_to(&mut self, on_stage: &[u8]) -> bool {
+        let Some(then) = decode::<OnStage>(on_stage) else {
+            return false;
+        };
+        let here = |id: &BackdropId| self.replica.stage().backdrop(*id).is_some();
+        let beside = then.beside.filter(|b| here(&b.backdrop));
+        let current = then.current.filter(here);
+        let (current, beside) = match (current, beside) {
+            (Some(current), beside) => (current, beside),
+            (None, Some(beside)) => (beside.backdrop, None),
+            (None, None) => return false,
+        };
+        self.arrange(current, beside);
+        for (id, seen) in then.seen {
+            self.see(&id.0.to_string(), |now| {
+                (now.zoom, now.page, now.scroll) = (seen.zoom, seen.page, seen.scroll);
+            });
+        }
+        true
+    }
+
+    /// What is on stage, and how it is seen, as it stands in a request: JSON.
+    pub fn stage_asked(&self) -> String {
+        serde_json::to_string(&self.on_stage()).unwrap_or_default()
     }
 
     /// The same of an outline.
@@ -103,25 +174,32 @@ impl Glass {
 
 impl Glass {
     fn request(&self, area: Rect<GlassFrame>, way: Way, ratio: f64) -> String {
+        serde_json::to_string(&self.asked(area, way, ratio)).unwrap_or_default()
+    }
+
+    fn asked(&self, area: Rect<GlassFrame>, way: Way, ratio: f64) -> Request {
+        Request {
+            area,
+            device: ratio * self.picture.scale,
+            ratio,
+            stage: self.on_stage(),
+            way,
+        }
+    }
+
+    fn on_stage(&self) -> OnStage {
         let Stage {
             current, beside, ..
         } = &self.stage.shown;
         let seen = self.stage.shown.each();
-        let request = Request {
-            area,
-            device: ratio * self.picture.scale,
-            ratio,
-            stage: OnStage {
-                current: current.as_ref().map(|b| b.id),
-                beside: beside.as_ref().map(|(b, divider)| Beside {
-                    backdrop: b.id,
-                    divider: *divider,
-                }),
-                seen: seen.map(|b| (b.id, b.seen.clone())).collect(),
-            },
-            way,
-        };
-        serde_json::to_string(&request).unwrap_or_default()
+        OnStage {
+            current: current.as_ref().map(|b| b.id),
+            beside: beside.as_ref().map(|(b, divider)| Beside {
+                backdrop: b.id,
+                divider: *divider,
+            }),
+            seen: seen.map(|b| (b.id, b.seen.clone())).collect(),
+        }
     }
 
     fn drawn(&self, places: &[f64], soft: bool) -> Option<Outline> {

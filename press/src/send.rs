@@ -4,7 +4,10 @@ use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::LazyLock;
 
-use bozzetto_core::capture::send::{Fit, Format, largest_within};
+use bozzetto_core::capture::paper::{self, A4, Cell, Layout};
+use bozzetto_core::capture::send::{Format, largest_within};
+use bozzetto_core::display::Verb;
+use bozzetto_core::marks::text::Text;
 use fast_image_resize::images::{TypedImage, TypedImageRef};
 use fast_image_resize::pixels::F32x4;
 use fast_image_resize::{FilterType, ResizeAlg, ResizeOptions, Resizer};
@@ -258,28 +261,49 @@ fn as_webp(picture: &RgbaImage, quality: u8) -> Vec<u8> {
     encoder.encode(f32::from(quality.clamp(1, 100))).to_vec()
 }
 
-/// The longer side of a page that has a picture's own shape, in points: that of A4; and how many pixels it has at
-/// the most, at 300 to an inch.
-const LONG: f32 = 841.89;
-const FINEST: u32 = 3508;
+/// The type of words on paper, in points; and the shortest line that they are set in.
+pub const TYPE: f64 = 9.0;
+const LINE: f64 = 100.0;
 
-/// A PDF file of the pictures of PNG files, one to a page, read one after the other.
+/// A PDF file of the pictures of PNG files, read one after the other, each with the words that belong below it on
+/// paper. `shape` is that of most of them, width by height: paper is laid so that such a one is largest. `set` lays
+/// words out in type of [`TYPE`] points, in lines of so many points.
 ///
 /// # Errors
 /// What `each` says, or that one could not be read.
 pub fn pages<E: AsRef<[u8]>>(
-    each: impl Iterator<Item = Result<E, String>>,
+    each: impl ExactSizeIterator<Item = Result<(E, String), String>>,
     title: &str,
+    layout: Layout,
+    shape: f64,
+    mut set: impl FnMut(&str, f64) -> Text,
 ) -> Result<Vec<u8>, String> {
     let mut pdf = Pages::begin(title);
-    for png in each {
-        let picture = image::load_from_memory_with_format(png?.as_ref(), image::ImageFormat::Png);
+    let (per_page, sheet) = match layout {
+        Layout::Own => (1, None),
+        Layout::Paper(n) => (n.clamp(1, each.len().max(1) as u32), Some(n)),
+    };
+    let sheet = sheet.map(|_| paper::sheet(per_page, shape));
+    for (n, one) in each.enumerate() {
+        let (png, words) = one?;
+        let picture = image::load_from_memory_with_format(png.as_ref(), image::ImageFormat::Png);
         let picture = picture
             .map_err(|_| SendFault::Unreadable.to_string())?
             .into_rgba8();
-        let fit = Fit::Box(FINEST, FINEST).of(picture.width(), picture.height());
-        let fit = fit.map_err(|e| e.to_string())?;
-        pdf.push(&resampled(picture, fit.width, fit.height));
+        let (w, h) = (picture.width(), picture.height());
+        let place = sheet.as_ref().map(|(page, cells)| {
+            let at = n % cells.len();
+            if at == 0 {
+                pdf.turn(*page);
+            }
+            cells[at].fitted(w, h)
+        });
+        let place = place.unwrap_or_else(|| pdf.own(w, h));
+        let fit = place.pixels().of(w, h).map_err(|e| e.to_string())?;
+        pdf.place(&resampled(picture, fit.width, fit.height), &place);
+        if sheet.is_some() && !words.is_empty() {
+            pdf.words(&set(&words, place.width.max(LINE)), &place);
+        }
     }
     Ok(pdf.finish())
 }
@@ -287,7 +311,11 @@ pub fn pages<E: AsRef<[u8]>>(
 /// A PDF file that is being made.
 struct Pages {
     pdf: Pdf,
-    count: i32,
+    /// The next number of an object.
+    next: i32,
+    pages: Vec<Ref>,
+    /// What is drawn on the page that is open, how large that is, and the pictures on it.
+    open: Option<(Content, (f64, f64), Vec<Ref>)>,
 }
 
 const CATALOGUE: Ref = Ref::new(1);
@@ -299,36 +327,43 @@ impl Pages {
         let mut pdf = Pdf::new();
         pdf.catalog(CATALOGUE).pages(TREE);
         pdf.document_info(INFO).title(TextStr(title));
-        Self { pdf, count: 0 }
+        Self {
+            pdf,
+            next: 4,
+            pages: Vec::new(),
+            open: None,
+        }
     }
 
-    /// The objects of a page: itself, what is drawn, its picture.
-    fn at(page: i32) -> [Ref; 3] {
-        [4, 5, 6].map(|first| Ref::new(first + page * 3))
+    fn number(&mut self) -> Ref {
+        self.next += 1;
+        Ref::new(self.next - 1)
     }
 
-    /// A page with a picture that fills it, as large as A4 lets it be.
-    fn push(&mut self, picture: &RgbaImage) {
-        let (w, h) = (picture.width() as f32, picture.height() as f32);
-        let by = LONG / w.max(h);
-        let (width, height) = (w * by, h * by);
-        let [page_at, content_at, picture_at] = Self::at(self.count);
-        self.count += 1;
-        let mut page = self.pdf.page(page_at);
-        page.parent(TREE)
-            .media_box(Rect::new(0.0, 0.0, width, height))
-            .contents(content_at);
-        page.resources().x_objects().pair(Name(b"P"), picture_at);
-        page.finish();
-        let mut content = Content::new();
-        content
-            .save_state()
-            .transform([width, 0.0, 0.0, height, 0.0, 0.0])
-            .x_object(Name(b"P"))
-            .restore_state();
-        self.pdf.stream(content_at, &content.finish());
+    /// Begins a page of this size, in points.
+    fn turn(&mut self, size: (f64, f64)) {
+        self.close();
+        self.open = Some((Content::new(), size, Vec::new()));
+    }
+
+    /// Begins a page with the shape of a picture, as large as A4 lets it be; gives the place of the picture.
+    fn own(&mut self, width: u32, height: u32) -> Cell {
+        let by = A4.1 / f64::from(width.max(height).max(1));
+        let (width, height) = (f64::from(width) * by, f64::from(height) * by);
+        self.turn((width, height));
+        Cell {
+            x: 0.0,
+            y: 0.0,
+            width,
+            height,
+        }
+    }
+
+    /// Draws a picture on the page that is open.
+    fn place(&mut self, picture: &RgbaImage, at: &Cell) {
+        let object_at = self.number();
         let packed = compress_to_vec_zlib(&on_white(picture), 6);
-        let mut object = self.pdf.image_xobject(picture_at, &packed);
+        let mut object = self.pdf.image_xobject(object_at, &packed);
         object.filter(Filter::FlateDecode);
         object
             .width(picture.width() as i32)
@@ -336,17 +371,93 @@ impl Pages {
             .bits_per_component(8)
             .color_space()
             .device_rgb();
+        object.finish();
+        if let Some((content, (_, high), pictures)) = &mut self.open {
+            let name = format!("P{}", pictures.len());
+            pictures.push(object_at);
+            // PDF counts from the lower left corner.
+            let y = *high - at.y - at.height;
+            let map = [at.width, 0.0, 0.0, at.height, at.x, y].map(|v| v as f32);
+            content
+                .save_state()
+                .transform(map)
+                .x_object(Name(name.as_bytes()))
+                .restore_state();
+        }
+    }
+
+    /// Draws words below what is at `at`, as outlines: any script is read everywhere. Many are made smaller.
+    fn words(&mut self, words: &Text, at: &Cell) {
+        /// What of the room below is left free above the words, in points.
+        const FREE: f64 = 5.0;
+        let Some((content, (_, high), _)) = &mut self.open else {
+            return;
+        };
+        let area = words.area();
+        let by = ((paper::WORDS - FREE) / area.height().max(1.0)).min(1.0);
+        let (left, top) = (at.x, *high - at.y - at.height - FREE);
+        let map = [by, 0.0, 0.0, -by, left - area.x0 * by, top + area.y0 * by];
+        content.save_state().transform(map.map(|v| v as f32));
+        let path = words.path();
+        let mut coords = path.coords.iter().copied();
+        let mut from = [0.0f32; 2];
+        for verb in &path.verbs {
+            let c: Vec<f32> = coords.by_ref().take(verb.points() * 2).collect();
+            match (verb, c.as_slice()) {
+                (Verb::Move, &[x, y]) => _ = content.move_to(x, y),
+                (Verb::Line, &[x, y]) => _ = content.line_to(x, y),
+                (Verb::Quad, &[a, b, x, y]) => {
+                    // The cubic that is the same curve.
+                    let third = |p: f32, q: f32| p + (q - p) * 2.0 / 3.0;
+                    let (ax, ay) = (third(from[0], a), third(from[1], b));
+                    content.cubic_to(ax, ay, third(x, a), third(y, b), x, y);
+                }
+                (Verb::Cubic, &[a, b, c, d, x, y]) => _ = content.cubic_to(a, b, c, d, x, y),
+                _ => _ = content.close_path(),
+            }
+            if let [.., x, y] = *c.as_slice() {
+                from = [x, y];
+            }
+        }
+        content.fill_nonzero().restore_state();
+    }
+
+    /// Writes the page that is open.
+    fn close(&mut self) {
+        let Some((content, (width, height), pictures)) = self.open.take() else {
+            return;
+        };
+        let (page_at, content_at) = (self.number(), self.number());
+        self.pages.push(page_at);
+        let mut page = self.pdf.page(page_at);
+        page.parent(TREE)
+            .media_box(Rect::new(0.0, 0.0, width as f32, height as f32))
+            .contents(content_at);
+        let mut resources = page.resources();
+        let mut named = resources.x_objects();
+        for (n, picture) in pictures.iter().enumerate() {
+            named.pair(Name(format!("P{n}").as_bytes()), picture);
+        }
+        named.finish();
+        resources.finish();
+        page.finish();
+        let packed = compress_to_vec_zlib(&content.finish(), 6);
+        self.pdf
+            .stream(content_at, &packed)
+            .filter(Filter::FlateDecode);
     }
 
     fn finish(mut self) -> Vec<u8> {
-        let kids = (0..self.count).map(|n| Self::at(n)[0]);
-        self.pdf.pages(TREE).kids(kids).count(self.count);
+        self.close();
+        let count = self.pages.len() as i32;
+        self.pdf.pages(TREE).kids(self.pages).count(count);
         self.pdf.finish()
     }
 }
 
 fn as_pdf(picture: &RgbaImage, title: &str) -> Vec<u8> {
     let mut pdf = Pages::begin(title);
-    pdf.push(picture);
+    let place = pdf.own(picture.width(), picture.height());
+    pdf.place(picture, &place);
     pdf.finish()
 }

@@ -35,6 +35,11 @@ static BUILD: LazyLock<String> = LazyLock::new(|| {
 /// Files as they go over the wire, packed once; the WebAssembly modules are when they are built.
 static PACKED: LazyLock<Mutex<HashMap<String, Bytes>>> = LazyLock::new(Mutex::default);
 
+/// What is in a file.
+pub fn contents(path: &str) -> Option<Vec<u8>> {
+    Files::get(path).map(|file| file.data.into_owned())
+}
+
 /// The address of a file, for templates.
 pub fn url(path: &str) -> String {
     format!("/static/{}/{path}", *BUILD)

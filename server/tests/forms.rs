@@ -227,6 +227,7 @@ fn captures_are_stored_as_they_were() {
         laid: Laid::default(),
         device: 0.1 + 0.2,
         ratio: 1.5,
+        alone: false,
     };
     let places = [(10.0, 10.0), (300.5, 20.0), (120.0, 240.0)];
     let outline = Outline::drawn(places.map(|(x, y)| Point::new(x, y)), true);

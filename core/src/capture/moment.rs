@@ -6,16 +6,17 @@ use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Rect, Size};
 use crate::paint;
 use crate::sheets::sheet::Sheets;
+use crate::sheets::step::SheetId;
 use crate::stage::backdrop::BackdropView;
 use crate::stage::covered;
 use crate::stage::laid::Laid;
-use crate::stage::pane::{self, Pane};
+use crate::stage::pane::{self, Beside, InView, Pane};
 use crate::stage::sight::Sight;
 use crate::stage::state::Stage;
 
 use super::flat::{Flat, FlatFault};
 use super::hide::{Hide, MOST_HIDDEN};
-use super::plan::{Detail, Plan, plan};
+use super::plan::{Detail, OnStage, Plan, plan};
 use super::way::Way;
 
 /// What was to be seen when a capture was taken. Its marks are in the lesson's log.
@@ -34,6 +35,9 @@ pub struct Moment {
     /// Device pixels to a glass unit on the presenter's screen, and to a CSS pixel there.
     pub device: f64,
     pub ratio: f64,
+    /// It is the whole of its first backdrop, whatever was in view: nothing that the glass holds is in it.
+    #[serde(default)]
+    pub alone: bool,
 }
 
 /// What of a moment is in the picture.
@@ -135,9 +139,32 @@ impl Moment {
         }
     }
 
+    /// What was on stage, and how it was seen, to be shown again.
+    pub fn on_stage(&self) -> OnStage {
+        OnStage {
+            current: self.current.as_ref().map(|b| b.id),
+            beside: self.beside.as_ref().map(|(b, divider)| Beside {
+                backdrop: b.id,
+                divider: *divider,
+            }),
+            seen: self
+                .stage()
+                .each()
+                .map(|b| (b.id, b.seen.clone()))
+                .collect(),
+        }
+    }
+
     /// The picture area.
     pub fn area(&self) -> Size<Glass> {
         Size::glass(self.aspect.0, self.aspect.1)
+    }
+
+    /// The sheets whose marks are in it.
+    fn in_view(&self, panes: &[Pane]) -> Vec<InView> {
+        let mut seen = pane::in_view(self.area(), panes);
+        seen.retain(|v| !self.alone || v.sheet != SheetId::Glass);
+        seen
     }
 
     /// What there is in an area, to be left out or not. `sheets` are as the log gives them at this moment.
@@ -148,7 +175,7 @@ impl Moment {
             area: self.area(),
             panes: &panes,
         };
-        let seen = pane::in_view(self.area(), &panes);
+        let seen = self.in_view(&panes);
         let laid = self.laid.clone().for_participants();
         let there = |without: Parts| {
             let lies = laid.difference(&only(laid.clone(), without), &sight);
@@ -192,7 +219,7 @@ impl Moment {
         list: &mut DisplayList,
     ) {
         if parts.marks {
-            let seen = pane::in_view(self.area(), panes);
+            let seen = self.in_view(panes);
             let marks = paint::everything(sheets, &seen, within, self.at);
             list.items.extend(marks.items);
         }

@@ -31,6 +31,14 @@ pub fn propose(lesson: &str, backdrop: &str, time: &str) -> String {
 /// assert_eq!(tidy("\u{3164}\u{2060}"), None);
 /// ```
 pub fn tidy(typed: &str) -> Option<String> {
+    tidy_to(typed, MAX_NAME)
+}
+
+/// The longest caption, in characters.
+pub const MAX_CAPTION: usize = 300;
+
+/// [`tidy`] for what may be longer: at most `most` characters.
+pub fn tidy_to(typed: &str, most: usize) -> Option<String> {
     let all: Vec<char> = typed
         .chars()
         .map(|c| if c.is_whitespace() { ' ' } else { c })
@@ -43,9 +51,23 @@ pub fn tidy(typed: &str) -> Option<String> {
         .filter(|(i, c)| !joins(**c) || (letter(i.checked_sub(1)) && letter(i.checked_add(1))));
     let seen: String = seen.map(|(_, c)| c).collect();
     let words: Vec<&str> = seen.split(' ').filter(|w| !w.is_empty()).collect();
-    let name: String = words.join(" ").chars().take(MAX_NAME).collect();
+    let name: String = words.join(" ").chars().take(most).collect();
     let name = name.trim().to_owned();
     (!name.is_empty()).then_some(name)
+}
+
+/// Whether each of the words that were typed is in one of these texts, whatever its capitals. No words are in all.
+///
+/// ```
+/// use bozzetto_core::capture::name::has_words;
+/// assert!(has_words("buoy harb", ["Buoy 1, closer", "Harbour approach"]));
+/// assert!(!has_words("buoy 2", ["Buoy 1, closer"]));
+/// ```
+pub fn has_words<'a>(typed: &str, texts: impl IntoIterator<Item = &'a str>) -> bool {
+    let texts: Vec<String> = texts.into_iter().map(str::to_lowercase).collect();
+    let typed = typed.to_lowercase();
+    let mut words = typed.split_whitespace();
+    words.all(|word| texts.iter().any(|text| text.contains(word)))
 }
 
 /// Zero width joiner and non-joiner.

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::geometry::frames::{GLASS_WIDTH, Glass, Map, Pixels, Point, Rect, Size};
+use crate::geometry::frames::{Glass, Map, Pixels, Point, Rect, Size};
 use crate::geometry::ids::BackdropId;
 use crate::stage::backdrop::ViewState;
 use crate::stage::grain::Grain;
@@ -10,8 +10,8 @@ use crate::stage::pane::{Beside, Pane};
 
 use super::way::Way;
 
-/// Vector backdrops are captured at least as fine as a stage 3840 pixels wide.
-const VECTOR_SCALE: f64 = 3840.0 / GLASS_WIDTH;
+/// Vector backdrops are captured at least as fine as a stage whose longer side has so many pixels.
+const VECTOR_SIDE: f64 = 3840.0;
 
 /// The most pixels in a capture, and the longest side: what a server can hold at once and every
 /// viewer opens.
@@ -120,12 +120,13 @@ pub fn plan(area: &Rect<Glass>, stage: Size<Glass>, details: &[Detail], device: 
     } else {
         1.0
     };
+    let vector = VECTOR_SIDE / stage.width.max(stage.height);
     let mut wanted = device;
     let mut origin = Point::new(0.0, 0.0);
     for detail in details.iter().filter(|d| d.on_glass.intersects(&area)) {
         match detail.grain {
-            Grain::Vector if VECTOR_SCALE > wanted => {
-                (wanted, origin) = (VECTOR_SCALE, Point::new(0.0, 0.0));
+            Grain::Vector if vector > wanted => {
+                (wanted, origin) = (vector, Point::new(0.0, 0.0));
             }
             Grain::Pixels if detail.scale >= wanted => {
                 (wanted, origin) = (detail.scale, detail.corner);

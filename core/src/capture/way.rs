@@ -1,4 +1,4 @@
-//! How a capture is taken: a box, an outline drawn by hand, one pane, all of the stage.
+//! How a capture is taken: a box, an outline drawn by hand, one pane, all of the stage, the whole of a backdrop.
 
 use serde::{Deserialize, Serialize};
 
@@ -14,6 +14,8 @@ pub enum Way {
     Outline(Outline),
     Pane,
     Stage,
+    /// All of a backdrop, also what is not in view.
+    Whole,
 }
 
 impl Way {
@@ -24,6 +26,7 @@ impl Way {
             Way::Outline(_) => "outline",
             Way::Pane => "pane",
             Way::Stage => "stage",
+            Way::Whole => "whole",
         }
     }
 }

@@ -40,12 +40,13 @@ pub enum Deed {
     CaptureOutline,
     CapturePane,
     CaptureStage,
+    CaptureWhole,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 31] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 32] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -72,6 +73,7 @@ impl Deed {
         (Deed::CaptureOutline, "Capture what is outlined", "x"),
         (Deed::CapturePane, "Capture one pane", "b"),
         (Deed::CaptureStage, "Capture the stage, at once", "v"),
+        (Deed::CaptureWhole, "Capture the whole backdrop", "y"),
         (Deed::Previous, "Previous page or backdrop", "PageUp"),
         (Deed::Next, "Next page or backdrop", "PageDown"),
         (Deed::Pane, "The other half", "y"),
@@ -101,6 +103,7 @@ impl Deed {
             | Deed::CaptureOutline
             | Deed::CapturePane
             | Deed::CaptureStage
+            | Deed::CaptureWhole
             | Deed::Previous
             | Deed::Next
             | Deed::FullScreen

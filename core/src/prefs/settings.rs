@@ -91,12 +91,36 @@ pub struct Settings {
     pub screen_keys: ScreenKeys,
     /// Taking the lever to Mark freezes what moves.
     pub lowering_freezes: bool,
+    pub capture: Capturing,
     /// Radius of the eraser, in glass units.
     pub eraser: f64,
     pub keys: Keys,
     pub aids: Aids,
     /// Rings that are kept by a name, in the order of their names.
     pub rings: Vec<KeptRing>,
+}
+
+/// What goes along with captures.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[serde(default)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub struct Capturing {
+    /// The picture area flashes.
+    pub flash: bool,
+    /// A short sound is heard.
+    pub sound: bool,
+    /// The stage is captured before it is wiped.
+    pub at_wipe: bool,
+}
+
+impl Default for Capturing {
+    fn default() -> Self {
+        Self {
+            flash: true,
+            sound: true,
+            at_wipe: false,
+        }
+    }
 }
 
 /// A ring that is kept by a name.
@@ -122,6 +146,7 @@ impl Default for Settings {
             finger: Finger::default(),
             screen_keys: ScreenKeys::default(),
             lowering_freezes: false,
+            capture: Capturing::default(),
             eraser: ERASERS[1],
             keys: Keys::default(),
             aids: Aids::default(),

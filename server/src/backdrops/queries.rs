@@ -1,5 +1,6 @@
 //! Backdrops in the database: those of lessons, and those kept in the library, which have none.
 
+use bozzetto_core::capture::name::has_words;
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use rusqlite::{Connection, OptionalExtension, Row, params};
@@ -92,12 +93,8 @@ pub fn in_library(conn: &Connection, words: &str) -> Result<Vec<BackdropView>> {
         "SELECT {COLUMNS} FROM backdrop WHERE lesson IS NULL AND deleted_at IS NULL ORDER BY id DESC"
     ))?;
     let all = statement.query_map([], view)?;
-    let words: Vec<String> = words.split_whitespace().map(str::to_lowercase).collect();
     let mut found = all.collect::<rusqlite::Result<Vec<_>>>()?;
-    found.retain(|b| {
-        let name = b.name.to_lowercase();
-        words.iter().all(|w| name.contains(w))
-    });
+    found.retain(|b| has_words(words, [b.name.as_str()]));
     Ok(found)
 }
 

@@ -128,7 +128,7 @@ async fn page(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<
 
 async fn whole(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {
     let from = take::made_from(&app, lesson, id).await?;
-    let png = take::whole(&app, lesson, from, WHOLE).await?;
+    let png = take::all_of(&app, lesson, from, WHOLE).await?;
     // What is hidden for good is to be in no browser's memory either.
     let headers = [
         (header::CONTENT_TYPE, "image/png"),

@@ -1,5 +1,6 @@
 //! Captures: pictures taken of the stage, kept, handed out and downloaded.
 
+mod all;
 mod bench;
 mod queries;
 mod routes;
@@ -15,6 +16,7 @@ use crate::door::Routes;
 
 pub fn routes() -> Routes {
     routes::routes()
+        .merge(all::routes())
         .merge(bench::routes())
         .merge(sending::routes())
         .merge(several::routes())

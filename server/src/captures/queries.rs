@@ -23,6 +23,12 @@ pub struct Capture {
     pub thumbnail: String,
     /// What of its moment it is; `None` of one from before that was kept.
     pub cut: Option<Cut>,
+    /// What is written below it, in files for others.
+    pub caption: String,
+    /// What was on stage; empty if that is not known.
+    pub backdrop: String,
+    /// It is one of those that were chosen on the page.
+    pub chosen: bool,
 }
 
 /// The names of a capture's files.
@@ -69,7 +75,8 @@ pub struct Version {
 /// The most versions of a capture that are kept; the oldest are forgotten.
 const MOST_VERSIONS: i64 = 50;
 
-const COLUMNS: &str = "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail, cut";
+const COLUMNS: &str = "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail, cut,
+    caption, coalesce(json_extract(moment, '$.current.name'), '')";
 
 fn capture(row: &Row) -> rusqlite::Result<Capture> {
     Ok(Capture {
@@ -86,6 +93,9 @@ fn capture(row: &Row) -> rusqlite::Result<Capture> {
         cut: row
             .get::<_, Option<String>>(10)?
             .and_then(|json| serde_json::from_str(&json).ok()),
+        caption: row.get(11)?,
+        backdrop: row.get(12)?,
+        chosen: false,
     })
 }
 
@@ -105,8 +115,9 @@ pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
         name = format!("{} ({number})", new.name);
     }
     conn.prepare_cached(
-        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, made_at, moment, cut)
-         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?8, ?9, ?10)",
+        "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, made_at, moment, cut, place)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?8, ?9, ?10,
+             (SELECT coalesce(max(place), 0) + 1 FROM capture WHERE lesson = ?1))",
     )?
     .execute(params![
         new.lesson,
@@ -264,7 +275,7 @@ fn json(what: &impl Serialize) -> Result<String> {
 /// A lesson's captures, oldest first.
 pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<Capture>> {
     let mut statement = conn.prepare_cached(&format!(
-        "SELECT {COLUMNS} FROM capture WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY taken_at, id"
+        "SELECT {COLUMNS} FROM capture WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id"
     ))?;
     let rows = statement.query_map([lesson], capture)?;
     Ok(rows.collect::<rusqlite::Result<_>>()?)
@@ -276,6 +287,36 @@ pub fn one(conn: &Connection, lesson: i64, id: i64) -> Result<Option<Capture>> {
         "SELECT {COLUMNS} FROM capture WHERE id = ?1 AND lesson = ?2"
     ))?;
     Ok(statement.query_row([id, lesson], capture).optional()?)
+}
+
+/// Moves captures by one place among those of their lesson; what is at an end stays there.
+pub fn shift(conn: &Connection, lesson: i64, these: &[i64], later: bool) -> Result<()> {
+    let mut ids: Vec<i64> = of_lesson(conn, lesson)?.iter().map(|c| c.id).collect();
+    if later {
+        ids.reverse();
+    }
+    for at in 1..ids.len() {
+        if these.contains(&ids[at]) && !these.contains(&ids[at - 1]) {
+            ids.swap(at, at - 1);
+        }
+    }
+    if later {
+        ids.reverse();
+    }
+    let mut put = conn.prepare_cached("UPDATE capture SET place = ?1 WHERE id = ?2")?;
+    for (place, id) in ids.iter().enumerate() {
+        put.execute(params![place as i64 + 1, id])?;
+    }
+    Ok(())
+}
+
+/// Writes something below a capture.
+pub fn set_caption(conn: &Connection, lesson: i64, id: i64, caption: &str) -> Result<()> {
+    conn.execute(
+        "UPDATE capture SET caption = ?1 WHERE id = ?2 AND lesson = ?3",
+        params![caption, id, lesson],
+    )?;
+    Ok(())
 }
 
 pub fn rename(conn: &Connection, lesson: i64, id: i64, name: &str) -> Result<()> {

@@ -7,9 +7,10 @@ use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
 use bozzetto_core::capture::Request;
 use bozzetto_core::capture::moment::{Cut, Parts};
-use bozzetto_core::capture::name::file_name;
+use bozzetto_core::capture::name::{MAX_CAPTION, file_name, tidy_to};
 use bozzetto_core::geometry::frames::{Held, Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::wire::encode;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
@@ -39,6 +40,7 @@ pub fn routes() -> Routes {
         .get(&one("thumbnail.png"), thumbnail)
         .get(&one("download"), download_own)
         .get(&one("large"), large)
+        .get(&one("moment"), moment)
         .get(&one("rename"), rename_form)
         .post(&one("rename"), rename)
         .post(&one("parts"), set_parts)
@@ -52,6 +54,8 @@ pub fn routes() -> Routes {
 #[template(path = "captures.html")]
 struct Page {
     lesson: lessons::LessonCard,
+    /// What it can be narrowed to: the name of the field, what it says for all, and its choices.
+    narrows: Vec<(&'static str, &'static str, Vec<String>)>,
     found: Found,
 }
 
@@ -87,6 +91,17 @@ struct Proof {
     c: Capture,
 }
 
+/// What there is, each once, as it comes.
+fn each_once(all: impl Iterator<Item = String>) -> Vec<String> {
+    let mut once = Vec::new();
+    for one in all {
+        if !one.is_empty() && !once.contains(&one) {
+            once.push(one);
+        }
+    }
+    once
+}
+
 impl Capture {
     /// `1 284 × 732 px`, with thin spaces between thousands.
     pub fn pixels(&self) -> String {
@@ -94,10 +109,19 @@ impl Capture {
     }
 
     pub fn time(&self) -> String {
+        self.taken("%H:%M")
+    }
+
+    /// The day on which it was taken.
+    pub fn day(&self) -> String {
+        self.taken("%-d %B %Y")
+    }
+
+    fn taken(&self, format: &str) -> String {
         Timestamp::from_millisecond(self.taken_at)
             .unwrap_or(Timestamp::UNIX_EPOCH)
             .to_zoned_datetime(TimeZone::system())
-            .strftime("%H:%M")
+            .strftime(format)
             .to_string()
     }
 
@@ -138,6 +162,7 @@ impl Capture {
             "outline" => "Outline",
             "pane" => "Pane",
             "stage" => "Stage",
+            "whole" => "Whole",
             _ => "Box",
         }
     }
@@ -181,12 +206,25 @@ async fn page(State(app): State<App>, Path(id): Path<i64>) -> Result<Response> {
     let (Some(lesson), captures) = found else {
         return Err(AppError::NotFound);
     };
+    let backdrops = each_once(captures.iter().map(|c| c.backdrop.clone()));
+    let narrows = vec![
+        ("backdrop", "All backdrops", backdrops),
+        (
+            "day",
+            "All days",
+            each_once(captures.iter().map(Capture::day)),
+        ),
+    ];
     let found = Found {
         lesson: id,
         captures,
         ..Found::default()
     };
-    let page = Page { lesson, found };
+    let page = Page {
+        lesson,
+        narrows,
+        found,
+    };
     Ok(Html(page.render()?).into_response())
 }
 
@@ -257,6 +295,12 @@ async fn asked(app: &App, mut form: Multipart) -> Result<(Request, Vec<Frame>)> 
 
 type Which = Path<(i64, i64)>;
 
+/// What was on stage when it was taken, as the stage shows it again.
+async fn moment(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {
+    let from = take::made_from(&app, lesson, id).await?;
+    Ok(encode(&from.moment.on_stage()).into_response())
+}
+
 async fn card(
     State(app): State<App>,
     Path((lesson, id)): Which,
@@ -320,6 +364,8 @@ async fn rename_form(
 #[derive(Deserialize)]
 struct Rename {
     name: String,
+    #[serde(default)]
+    caption: String,
 }
 
 async fn rename(
@@ -329,8 +375,12 @@ async fn rename(
     Form(form): Form<Rename>,
 ) -> Result<Html<String>> {
     let name = crate::lessons::named(&form.name)?;
+    let caption = tidy_to(&form.caption, MAX_CAPTION).unwrap_or_default();
     app.store
-        .write(move |conn| queries::rename(conn, lesson, id, &name))
+        .write(move |conn| {
+            queries::rename(conn, lesson, id, &name)?;
+            queries::set_caption(conn, lesson, id, &caption)
+        })
         .await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     answer(&app, lesson, id, from.proof).await

@@ -8,7 +8,8 @@ use axum::body::Body;
 use axum::extract::{Path, Query, RawQuery, State};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
-use bozzetto_core::capture::name::file_name;
+use bozzetto_core::capture::name::{file_name, has_words};
+use bozzetto_core::capture::paper::Layout;
 use serde::Deserialize;
 use tokio_util::io::ReaderStream;
 
@@ -20,7 +21,7 @@ use crate::headers::attachment;
 use crate::lessons::queries as lessons;
 use crate::live::lesson::Command;
 use crate::render::TO_CAPTURE;
-use crate::render::job::{Done, File, Job};
+use crate::render::job::{Done, Job};
 
 pub fn routes() -> Routes {
     const ALL: &str = "/lessons/{lesson}/captures";
@@ -45,10 +46,22 @@ pub struct Found {
     pub deleted: Vec<i64>,
 }
 
+/// Which captures are looked for; nothing looks for all.
 #[derive(Deserialize, Default)]
+#[serde(default)]
 struct Wanted {
-    #[serde(default)]
     words: String,
+    backdrop: String,
+    day: String,
+}
+
+impl Wanted {
+    fn is(&self, c: &Capture) -> bool {
+        let texts = [&c.name, &c.caption, &c.backdrop].map(String::as_str);
+        has_words(&self.words, texts)
+            && (self.backdrop.is_empty() || self.backdrop == c.backdrop)
+            && (self.day.is_empty() || self.day == c.day())
+    }
 }
 
 impl Found {
@@ -58,27 +71,23 @@ impl Found {
     }
 }
 
-/// The captures whose names have all of these words.
-async fn wanted(app: &App, lesson: i64, words: &str) -> Result<Vec<Capture>> {
+/// The captures that are looked for.
+async fn wanted(app: &App, lesson: i64, wanted: &Wanted) -> Result<Vec<Capture>> {
     let all = app.store.read(move |conn| queries::of_lesson(conn, lesson));
     let mut all = all.await?;
-    let words: Vec<String> = words.split_whitespace().map(str::to_lowercase).collect();
-    all.retain(|c| {
-        let name = c.name.to_lowercase();
-        words.iter().all(|w| name.contains(w))
-    });
+    all.retain(|c| wanted.is(c));
     Ok(all)
 }
 
 async fn found(
     State(app): State<App>,
     Path(lesson): Path<i64>,
-    Query(Wanted { words }): Query<Wanted>,
+    Query(asked): Query<Wanted>,
 ) -> Result<Html<String>> {
-    let captures = wanted(&app, lesson, &words).await?;
+    let captures = wanted(&app, lesson, &asked).await?;
     let found = Found {
         lesson,
-        words,
+        words: asked.words,
         captures,
         ..Found::default()
     };
@@ -94,7 +103,7 @@ fn chosen(form: &str) -> HashSet<i64> {
 /// Those that were chosen, in their order.
 async fn captures(app: &App, lesson: i64, form: &str) -> Result<Vec<Capture>> {
     let chosen = chosen(form);
-    let mut all = wanted(app, lesson, "").await?;
+    let mut all = wanted(app, lesson, &Wanted::default()).await?;
     all.retain(|c| chosen.contains(&c.id));
     match all.is_empty() {
         true => Err(AppError::Unusable("Choose some captures first.".to_owned())),
@@ -120,16 +129,19 @@ async fn change(
         "take-back" => "taken back",
         "delete" => "deleted. They can be brought back for 30 days",
         "restore" => "here again",
+        "earlier" => "one place earlier",
+        "later" => "one place later",
         _ => return Err(AppError::NotFound),
     };
     let (these, deed) = (ids.clone(), what.clone());
-    let write = move |conn: &rusqlite::Connection| {
-        these.iter().try_for_each(|id| match deed.as_str() {
-            "hand-out" | "take-back" => {
-                queries::set_handed_out(conn, lesson, *id, deed == "hand-out")
-            }
-            _ => queries::set_deleted(conn, lesson, *id, deed == "delete"),
-        })
+    let write = move |conn: &rusqlite::Connection| match deed.as_str() {
+        "hand-out" | "take-back" => these
+            .iter()
+            .try_for_each(|id| queries::set_handed_out(conn, lesson, *id, deed == "hand-out")),
+        "earlier" | "later" => queries::shift(conn, lesson, &these, deed == "later"),
+        _ => these
+            .iter()
+            .try_for_each(|id| queries::set_deleted(conn, lesson, *id, deed == "delete")),
     };
     app.store.write(write).await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
@@ -137,7 +149,12 @@ async fn change(
         1 => "One capture is".to_owned(),
         n => format!("{n} captures are"),
     };
-    let captures = wanted(&app, lesson, "").await?;
+    let mut captures = wanted(&app, lesson, &Wanted::default()).await?;
+    // What is moved goes on being moved.
+    let moved = matches!(what.as_str(), "earlier" | "later");
+    for c in &mut captures {
+        c.chosen = moved && ids.contains(&c.id);
+    }
     let found = Found {
         lesson,
         captures,
@@ -217,21 +234,43 @@ fn named(captures: &[Capture]) -> Vec<(String, &Capture)> {
     named
 }
 
+/// How a PDF is laid: `own`, or how many to a page of A4.
+#[derive(Deserialize, Default)]
+struct Paper {
+    #[serde(default)]
+    layout: String,
+}
+
 async fn pdf(
     State(app): State<App>,
     Path(lesson): Path<i64>,
+    Query(Paper { layout }): Query<Paper>,
     RawQuery(query): RawQuery,
 ) -> Result<Response> {
     let captures = captures(&app, lesson, &query.unwrap_or_default()).await?;
     let title = title(&app, lesson).await?;
-    let files: Vec<File> = captures.iter().map(|c| app.media.file(&c.media)).collect();
+    let words = |c: &Capture| match c.caption.is_empty() {
+        true => c.name.clone(),
+        false => c.caption.clone(),
+    };
+    let files = captures
+        .iter()
+        .map(|c| (app.media.file(&c.media), words(c)))
+        .collect();
     let largest = captures
         .iter()
         .map(|c| u64::from(c.width) * u64::from(c.height));
     let memory = largest.max().unwrap_or(0) * 24 + (256 << 20);
+    let mut shapes: Vec<f64> = captures
+        .iter()
+        .map(|c| f64::from(c.width) / f64::from(c.height.max(1)))
+        .collect();
+    shapes.sort_by(f64::total_cmp);
     let job = Job::Pages {
         files,
         title: title.clone(),
+        layout: layout.parse().map_or(Layout::Own, Layout::Paper),
+        shape: shapes[shapes.len() / 2],
     };
     match app.render.run_sized(job, memory, TO_CAPTURE).await? {
         Done::Sent { bytes, .. } => Ok(as_file(&title, "pdf", "application/pdf", bytes)),

@@ -4,6 +4,7 @@
 use bozzetto_core::capture::moment::{Bench, Cut, Moment, Parts};
 use bozzetto_core::capture::name;
 use bozzetto_core::capture::way::Way;
+use bozzetto_core::capture::whole;
 use bozzetto_core::capture::{Detail, OnStage, Plan, Request};
 use bozzetto_core::display;
 use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
@@ -67,7 +68,6 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
             "The box is not on the stage.".to_owned(),
         ));
     }
-    app.room.for_a_capture(0)?;
     let Stage {
         current,
         beside,
@@ -82,12 +82,47 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         laid,
         device: request.device,
         ratio: request.ratio,
+        alone: false,
     };
     let frames = hold(app, lesson, &mut moment, frames).await?;
-    let names: Vec<_> = frames
-        .iter()
-        .map(|(id, file)| (*id, file.sha.clone()))
-        .collect();
+    if way != Way::Whole {
+        return keep(app, lesson, &look, moment, (way, area), frames).await;
+    }
+    let stage = moment.stage();
+    let panes = stage.panes(moment.area());
+    let here = panes.iter().find(|p| p.room.contains(area.middle()));
+    let backdrop = here.and_then(|p| p.backdrop).cloned();
+    let backdrop = backdrop
+        .ok_or_else(|| AppError::Unusable("There is nothing on stage to take whole.".to_owned()))?;
+    take_whole(app, lesson, &look, backdrop, frames).await
+}
+
+/// Takes the whole of a backdrop, on the page that its view says, keeps it and gives its id.
+pub async fn take_whole(
+    app: &App,
+    lesson: i64,
+    look: &Look,
+    backdrop: BackdropView,
+    frames: Vec<(BackdropId, Written)>,
+) -> Result<i64> {
+    let now = crate::now() as u64;
+    let (moment, area) = whole::whole(backdrop, &look.sheets, &look.stage.laid, look.seq, now)
+        .map_err(|e| AppError::Unusable(format!("Nothing was taken. {e}")))?;
+    keep(app, lesson, look, moment, (Way::Whole, area), frames).await
+}
+
+/// Makes a capture of a moment, keeps it and gives its id.
+async fn keep(
+    app: &App,
+    lesson: i64,
+    look: &Look,
+    moment: Moment,
+    (way, area): (Way, Rect<Glass>),
+    frames: Vec<(BackdropId, Written)>,
+) -> Result<i64> {
+    app.room.for_a_capture(0)?;
+    let files = frames.iter();
+    let files: Vec<_> = files.map(|(id, file)| (*id, file.sha.clone())).collect();
     let cut = Cut {
         way,
         area,
@@ -95,15 +130,16 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         there: moment.parts(&look.sheets, &area),
         bench: Bench::default(),
     };
-    let made = make(app, &moment, cut, &look.sheets, &names).await?;
-    let name = name::propose(
-        &look.name,
-        moment.current.as_ref().map_or("Stage", |b| &b.name),
-        &jiff::ZonedDateTime::now().strftime("%H:%M").to_string(),
-    );
+    let made = make(app, &moment, cut, &look.sheets, &files).await?;
+    let shown = match &moment.current {
+        None => "Stage".to_owned(),
+        Some(b) if b.kind.pages() > 1 => format!("{}, page {}", b.name, b.seen.page + 1),
+        Some(b) => b.name.clone(),
+    };
+    let now = jiff::ZonedDateTime::now();
     let new = NewCapture {
         lesson,
-        name,
+        name: name::propose(&look.name, &shown, &now.strftime("%H:%M").to_string()),
         moment,
         frames,
         made,
@@ -157,7 +193,7 @@ pub async fn remake(
 
 /// All of the picture area at the moment of a capture, as the bench shows it: with all of its parts that the cut has,
 /// and nothing hidden. At most so many pixels.
-pub async fn whole(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) -> Result<Bytes> {
+pub async fn all_of(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) -> Result<Bytes> {
     let MadeFrom {
         moment,
         cut,
@@ -242,7 +278,7 @@ async fn make(
     let scale = moment.ratio.clamp(0.25, 8.0) * plan.scale / moment.device.max(1e-6);
     let outline = match &cut.way {
         Way::Outline(outline) => Some(outline.clone()),
-        Way::Box | Way::Pane | Way::Stage => None,
+        Way::Box | Way::Pane | Way::Stage | Way::Whole => None,
     };
     let job = Job::Capture {
         print,

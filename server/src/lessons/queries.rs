@@ -1,5 +1,6 @@
 //! Lessons and their backdrops in the database.
 
+use bozzetto_core::capture::name::has_words;
 use bozzetto_core::people::join_code;
 use bozzetto_core::stage::board::Board;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -53,12 +54,7 @@ impl Wanted {
     fn is(&self, lesson: &LessonCard) -> bool {
         let small = lesson.backdrops.iter().map(|b| &b.name);
         let names = std::iter::once(&lesson.name).chain(small);
-        let names: Vec<String> = names.map(|n| n.to_lowercase()).collect();
-        let words = self.words.to_lowercase();
-        lesson.archived == self.archived
-            && words
-                .split_whitespace()
-                .all(|word| names.iter().any(|name| name.contains(word)))
+        lesson.archived == self.archived && has_words(&self.words, names.map(String::as_str))
     }
 }
 

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use bozzetto_core::capture::Plan;
 use bozzetto_core::capture::moment::Bench;
+use bozzetto_core::capture::paper::Layout;
 use bozzetto_core::capture::send::Format;
 use bozzetto_core::capture::way::Outline;
 use bozzetto_core::display::{self, DisplayList};
@@ -95,8 +96,13 @@ pub enum Job {
         /// All that a camera saw.
         seen: Rect<Glass>,
     },
-    /// Make a PDF file of captures' pictures, one to a page.
-    Pages { files: Vec<File>, title: String },
+    /// Make a PDF file of captures' pictures, each with its words; `shape` is that of most of them.
+    Pages {
+        files: Vec<(File, String)>,
+        title: String,
+        layout: Layout,
+        shape: f64,
+    },
     /// Make a file for elsewhere of a capture's picture.
     Send { file: File, send: Send },
 }

@@ -9,13 +9,15 @@ use std::io::{Read, Write};
 use std::path::Path;
 use std::sync::Arc;
 
-use bozzetto_core::geometry::frames::{Glass, Size};
+use bozzetto_core::geometry::frames::{Glass, Point, Size};
 use bozzetto_core::marks::budget;
+use bozzetto_core::marks::text::Text;
 use bozzetto_core::wire::{decode, encode};
 use bozzetto_press::document::PageOf;
 use bozzetto_press::document::{Document, Part};
 use bozzetto_press::picture::{self, Shown, Source};
 use bozzetto_press::{inkml, png, raster, send, sheet_svg};
+use bozzetto_text::{Place, Setter, laid_out};
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 
 use super::job::{Done, File, Job, Order, PagePart, Shows, Which};
@@ -94,6 +96,24 @@ fn allow_time(seconds: Option<u64>) {
 struct Kept {
     pictures: VecDeque<(String, Source)>,
     documents: VecDeque<(String, Arc<Document>)>,
+    /// Sets words; fonts stay in it.
+    setter: Setter,
+}
+
+/// Words set in type of [`send::TYPE`] points, in lines of so many points.
+fn set(setter: &mut Setter, words: &str, wide: f64) -> Text {
+    let place = Place::free(Point::new(0.0, 0.0), Some(wide));
+    let (text, wanted) = laid_out(setter, words, send::TYPE, &place);
+    let fonts = wanted.into_iter();
+    let came = fonts.map(|name| {
+        let font = crate::assets::contents(&format!("fonts/text/{name}.ttf"));
+        font.is_some_and(|bytes| setter.came(name, bytes))
+    });
+    // All of them, before it is set again.
+    match came.filter(|came| *came).count() {
+        0 => text,
+        _ => laid_out(setter, words, send::TYPE, &place).0,
+    }
 }
 
 impl Kept {
@@ -135,9 +155,16 @@ impl Kept {
                     quality: sent.quality,
                 })
             }
-            Job::Pages { files, title } => {
-                let each = files.iter().map(|file| bytes(&file.path));
-                let pdf = send::pages(each, &title)?;
+            Job::Pages {
+                files,
+                title,
+                layout,
+                shape,
+            } => {
+                let each = files.into_iter();
+                let each = each.map(|(file, words)| Ok((bytes(&file.path)?, words)));
+                let set = |words: &str, wide| set(&mut self.setter, words, wide);
+                let pdf = send::pages(each, &title, layout, shape, set)?;
                 Ok(Done::Sent {
                     bytes: pdf.into(),
                     quality: 100,

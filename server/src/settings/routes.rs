@@ -8,7 +8,7 @@ use axum::{Form, Json};
 use bozzetto_core::geometry::frames::GLASS_WIDTH;
 use bozzetto_core::marks::swatch;
 use bozzetto_core::prefs::legibility::{Room, check};
-use bozzetto_core::prefs::settings::{Edge, Finger, Settings};
+use bozzetto_core::prefs::settings::{Capturing, Edge, Finger, Settings};
 use bozzetto_core::stage::board;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -181,6 +181,20 @@ struct Set {
     finger: Finger,
     screen_keys: Option<String>,
     edge: Edge,
+    // What is not ticked is not sent.
+    flash: Option<bool>,
+    sound: Option<bool>,
+    at_wipe: Option<bool>,
+}
+
+impl Set {
+    fn capture(&self) -> Capturing {
+        Capturing {
+            flash: self.flash.unwrap_or_default(),
+            sound: self.sound.unwrap_or_default(),
+            at_wipe: self.at_wipe.unwrap_or_default(),
+        }
+    }
 }
 
 /// A length as somebody typed it, in its unit; says what is wrong with it otherwise.
@@ -205,10 +219,11 @@ async fn set(
     change(&app, &headers, move |settings| {
         settings.room = room;
         settings.finger = form.finger;
-        if let Some(on_screen) = form.screen_keys {
+        if let Some(on_screen) = &form.screen_keys {
             settings.screen_keys.wanted = Some(on_screen == "on");
         }
         settings.rail.edge = form.edge;
+        settings.capture = form.capture();
     })
     .await
 }

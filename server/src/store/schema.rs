@@ -13,6 +13,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(STAGE),
         M::up(MOMENTS),
         M::up(VERSIONS),
+        M::up(PLACES),
     ])
 }
 
@@ -224,4 +225,16 @@ CREATE TABLE capture_version (
 ) STRICT, WITHOUT ROWID;
 ALTER TABLE capture ADD COLUMN made_at INTEGER NOT NULL DEFAULT 0;
 UPDATE capture SET made_at = taken_at;
+";
+
+/// Captures are taken in more ways, have a caption, and a place among those of their lesson: they are shown from the
+/// least to the greatest.
+const PLACES: &str = "
+ALTER TABLE capture ADD COLUMN any_way TEXT NOT NULL DEFAULT 'box';
+UPDATE capture SET any_way = way;
+ALTER TABLE capture DROP COLUMN way;
+ALTER TABLE capture RENAME COLUMN any_way TO way;
+ALTER TABLE capture ADD COLUMN caption TEXT NOT NULL DEFAULT '';
+ALTER TABLE capture ADD COLUMN place INTEGER NOT NULL DEFAULT 0;
+UPDATE capture SET place = (SELECT count(*) FROM capture c WHERE c.lesson = capture.lesson AND (c.taken_at, c.id) <= (capture.taken_at, capture.id));
 ";

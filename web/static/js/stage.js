@@ -5,6 +5,7 @@ import init, { Glass } from "../glass/glass.js";
 import "./focus.js";
 import { Capture } from "./capture/capture.js";
 import { takeCapture } from "./capture/proofs.js";
+import { sign } from "./capture/shutter.js";
 import { prepareCrosshair } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
 import { Hand } from "./input/hand.js";
@@ -139,6 +140,7 @@ function heard(events) {
       case "lesson":
         order.show(event);
         showPaused(event.paused);
+        returnToCapture();
         break;
       case "panes":
         layOut();
@@ -261,6 +263,7 @@ const tools = prepareTools({
   glass,
   hand,
   act,
+  wipe,
   typed: (which) => typing.history(which),
   lowered: () => settings.now.lowering_freezes && moving.freezeAll(),
 });
@@ -300,7 +303,7 @@ const crosshair = prepareCrosshair({ glass, hand, sheet: el("glass"), area });
 
 // ---- The rail and its panels -----------------------------------------------------------------
 
-const row = prepareRow({ glass, lesson, beneath, moving, act });
+const row = prepareRow({ glass, lesson, beneath, moving, act, wipe });
 const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glass.beneath() });
 const divider = prepareDivider({ glass, act });
 const help = new HelpSheet(glass, settings);
@@ -341,14 +344,46 @@ function newPage() {
 
 // ---- Capture ---------------------------------------------------------------------------------
 
-/** @param {string} request as core writes it */
+/**
+ * Takes captures, one after the other.
+ * @param {string[]} requests as core writes them
+ */
+async function takeAll(requests) {
+  for (const [n, request] of requests.entries()) {
+    if (n > 0) say(`Page ${n + 1} of ${requests.length}`);
+    await take(request);
+  }
+}
+
+/** @param {string} request */
 async function take(request) {
   const [moves] = await Promise.all([moving.frames(), settled()]);
   if (!moves)
     return say(
       "Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.",
     );
+  sign(settings.now.capture, area());
   await takeCapture(lesson, request, moves, say);
+}
+
+/** The stage is captured before a wipe, if that is wanted; it is wiped then in any case. @param {() => unknown} deed */
+async function wipe(deed) {
+  if (settings.now.capture.at_wipe) await take(glass.box_request(glass.stage_box(), "stage", devicePixelRatio));
+  act(deed);
+}
+
+/** The page was opened to see what a capture was taken of: once, not again when it is loaded anew. */
+async function returnToCapture() {
+  const id = new URL(location.href).searchParams.get("capture");
+  if (!id) return;
+  history.replaceState(null, "", location.pathname);
+  const response = await fetch(`/lessons/${lesson}/captures/${encodeURIComponent(id)}/moment`);
+  let back = false;
+  const then = new Uint8Array(await response.arrayBuffer());
+  if (response.ok) act(() => (back = glass.return_to(then)));
+  say(
+    back ? "This is what was captured, with the marks of now." : "What was captured is not in the running order now.",
+  );
 }
 
 const capture = new Capture({
@@ -357,7 +392,7 @@ const capture = new Capture({
   beneath,
   layers,
   size: area,
-  take,
+  take: takeAll,
   opened: (open) => el("capture").setAttribute("aria-pressed", `${open}`),
 });
 el("capture").addEventListener("click", () => (capture.isOpen ? capture.close() : openCapture()));
@@ -409,6 +444,7 @@ const deeds = {
   "capture-outline": () => openCapture("outline"),
   "capture-pane": () => openCapture("pane"),
   "capture-stage": () => (openCapture("stage"), capture.finish()),
+  "capture-whole": () => openCapture("whole"),
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),
   "new-page": newPage,

@@ -64,9 +64,9 @@ export class BoxWay {
     this.show();
   }
 
-  request() {
+  requests() {
     this.last = this.area;
-    return this.area ? this.asked(this.area) : "";
+    return this.area ? [this.asked(this.area)] : [];
   }
 
   /** @param {Float64Array} area */

@@ -1,18 +1,19 @@
 // @ts-check
-// Capturing: the four ways stand in the row, and the sheet over the picture belongs to the one that is chosen.
+// Capturing: the ways stand in the row, and the sheet over the picture belongs to the one that is chosen.
 
-import { button, el } from "../page.js";
+import { button, el, select } from "../page.js";
 import { AreaWay } from "./area_way.js";
 import { BoxWay } from "./box_way.js";
 import { OutlineWay } from "./outline_way.js";
 import { Sight } from "./sight.js";
+import { Timed } from "./timed.js";
 
 /** @import { Cutter } from "../../glass/cut.js" */
 /** @import { Glass, InitOutput } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Layers } from "../picture/layers.js" */
 
-/** @typedef {"box" | "outline" | "pane" | "stage"} WayName */
+/** @typedef {"box" | "outline" | "pane" | "stage" | "whole"} WayName */
 /**
  * One way of taking a capture. Places are in CSS pixels of the picture area.
  * @typedef {object} Way
@@ -24,14 +25,14 @@ import { Sight } from "./sight.js";
  * @property {(e: PointerEvent, x: number, y: number) => void} move
  * @property {(e: PointerEvent, x: number, y: number) => boolean} up whether this takes it
  * @property {(e: KeyboardEvent) => boolean} key whether it meant something
- * @property {() => string} request what the server has to know
+ * @property {() => string[]} requests what the server has to know, for each capture
  */
 
 export class Capture {
   /**
    * @param {{ glass: Glass, wasm: InitOutput, beneath: Beneath, layers: Layers,
    *   size: () => { left: number, top: number, width: number, height: number },
-   *   take: (request: string) => void, opened: (open: boolean) => void }} stage
+   *   take: (requests: string[]) => Promise<void>, opened: (open: boolean) => void }} stage
    */
   constructor({ glass, wasm, beneath, layers, size, take, opened }) {
     this.glass = glass;
@@ -48,6 +49,9 @@ export class Capture {
     this.fetching = undefined;
     (window.requestIdleCallback ?? ((f) => setTimeout(f, 2000)))(() => this.fetch());
     const cutter = () => this.cutter;
+    this.timed = new Timed((requests) =>
+      this.take(requests.map((r) => JSON.stringify({ ...JSON.parse(r), stage: JSON.parse(glass.stage_asked()) }))),
+    );
     this.sight = new Sight({ glass, wasm, beneath, layers, cutter, size });
     const shared = { glass, sight: this.sight, sheet: this.sheet, changed: () => this.show() };
     const asked = (/** @type {Float64Array} */ area) => glass.box_request(area, "box", devicePixelRatio);
@@ -59,6 +63,7 @@ export class Capture {
       outline: new OutlineWay(shared),
       pane: new AreaWay(shared, "pane"),
       stage: new AreaWay(shared, "stage"),
+      whole: new AreaWay(shared, "whole"),
     };
     /** The way that was used last. @type {WayName} */
     this.name = "box";
@@ -139,9 +144,13 @@ export class Capture {
 
   finish() {
     if (!this.way.ready) return;
-    const request = this.way.request();
+    const requests = this.way.requests();
     this.close();
-    this.take(request);
+    const when = select("capture-when").value;
+    // The next one is taken at once again.
+    select("capture-when").value = "";
+    if (when) this.timed.begin(when, requests.slice(0, 1));
+    else this.take(requests);
   }
 
   /** Keys while it is open; `true` when the key meant something. @param {KeyboardEvent} e */

@@ -34,8 +34,8 @@ export class OutlineWay {
     this.show();
   }
 
-  request() {
-    return this.glass.outline_request(new Float64Array(this.places), this.soft, devicePixelRatio);
+  requests() {
+    return [this.glass.outline_request(new Float64Array(this.places), this.soft, devicePixelRatio)];
   }
 
   /** @param {KeyboardEvent} _e */

@@ -11,9 +11,10 @@ import { preparePlayer } from "./player.js";
 /** @import { Moving } from "../moving/moving.js" */
 
 /**
- * @param {{ glass: Glass, lesson: string, beneath: Beneath, moving: Moving, act: (deed: () => unknown) => void }} stage
+ * @param {{ glass: Glass, lesson: string, beneath: Beneath, moving: Moving, act: (deed: () => unknown) => void,
+ *   wipe: (deed: () => unknown) => void }} stage
  */
-export function prepareRow({ glass, lesson, beneath, moving, act }) {
+export function prepareRow({ glass, lesson, beneath, moving, act, wipe }) {
   const active = () => beneath.active?.id ?? null;
   const showPlayer = preparePlayer({ glass, active, act });
   /** @param {(id: string) => unknown} deed */
@@ -35,7 +36,10 @@ export function prepareRow({ glass, lesson, beneath, moving, act }) {
   ])) {
     el(`undo-${side}`).addEventListener("click", () => on((id) => glass.undo_half(id, half)));
     el(`redo-${side}`).addEventListener("click", () => on((id) => glass.redo_half(id, half)));
-    el(`wipe-${side}`).addEventListener("click", () => on((id) => glass.wipe_half(id, half)));
+    el(`wipe-${side}`).addEventListener("click", () => {
+      const id = active();
+      if (id) wipe(() => glass.wipe_half(id, half));
+    });
   }
   el("share-again").addEventListener("click", () => {
     const id = active();

@@ -11,11 +11,11 @@ const TOOLS = /** @type {const} */ (["erase", "select", "text"]);
 const CURSORS = ["erase", "select", "stamp", "text", "laser", "spotlight", "magnifier", "measure"];
 
 /**
- * @param {{ glass: Glass, hand: Hand, act: (deed: () => unknown) => void,
+ * @param {{ glass: Glass, hand: Hand, act: (deed: () => unknown) => void, wipe: (deed: () => unknown) => void,
  *   typed: (which: "undo" | "redo") => boolean, lowered: () => void }} stage
  *   `typed` undoes within what is being typed; `lowered` hears that the hand went from Touch to Mark
  */
-export function prepareTools({ glass, hand, act, typed, lowered }) {
+export function prepareTools({ glass, hand, act, wipe, typed, lowered }) {
   /** @param {Kind} tool */
   const take = (tool) => hand.take({ tool, touching: false });
 
@@ -47,7 +47,7 @@ export function prepareTools({ glass, hand, act, typed, lowered }) {
   }
   el("undo").addEventListener("click", undo);
   el("redo").addEventListener("click", redo);
-  el("wipe").addEventListener("click", () => act(() => glass.wipe()));
+  el("wipe").addEventListener("click", () => wipe(() => glass.wipe()));
   el("whole").addEventListener("click", () => act(() => glass.zoom_whole()));
 
   hand.changed(({ touching, tool }) => {

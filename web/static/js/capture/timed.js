@@ -1,0 +1,42 @@
+// @ts-check
+// Captures that are taken later, or again and again; the row says so, and stops them.
+
+import { el } from "../page.js";
+
+const SECOND = 1000;
+
+export class Timed {
+  /** @param {(requests: string[]) => Promise<void>} take takes what is on stage by then */
+  constructor(take) {
+    this.take = take;
+    /** @type {number | undefined} */
+    this.timer = undefined;
+    el("timed-stop").addEventListener("click", () => this.stop());
+  }
+
+  /** @param {string} when `3`: after so many seconds; `every 5`: every so many @param {string[]} requests */
+  begin(when, requests) {
+    this.stop();
+    const again = when.startsWith("every ");
+    const seconds = Number(when.replace("every ", ""));
+    let [left, taken] = [again ? 0 : seconds, 0];
+    const tick = () => {
+      if (left === 0) {
+        taken += 1;
+        left = seconds;
+        this.take(requests);
+        if (!again) return this.stop();
+      }
+      el("timed-says").textContent = again ? `${taken} taken, the next in ${left} s` : `Taken in ${left} s`;
+      left -= 1;
+    };
+    this.timer = window.setInterval(tick, SECOND);
+    el("row-timed").hidden = false;
+    tick();
+  }
+
+  stop() {
+    clearInterval(this.timer);
+    el("row-timed").hidden = true;
+  }
+}
