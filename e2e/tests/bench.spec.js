@@ -6,7 +6,7 @@ import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { apart, decode, follow, startNow } from "../stage.js";
+import { apart, colour, decode, follow, startNow } from "../stage.js";
 
 /** @import { Page } from "@playwright/test" */
 /** @typedef {[number, number]} Place in parts of the whole picture */
@@ -292,6 +292,65 @@ test("what is hidden is in no file, and participants have what is left", async (
   await expect(page.getByText("what it was made from is not kept")).toBeVisible();
   expect((await page.request.get(`${server.base}${bench}/whole.png`)).status()).toBe(422);
   expect(await secret()).toEqual([0x14, 0x18, 0x1d, 255]);
+});
+
+test("a capture is placed as a mark, replaced by a newer one in its place, and hides what is hidden in it later", async ({
+  page,
+}) => {
+  await startNow(page, server.base);
+  await show(page, quarters);
+  await page.keyboard.press("v");
+  const proof = page.locator(".proof").first();
+  await proof.getByRole("button", { name: "New page" }).click();
+  await expect(proof.locator(".proof-says")).toHaveText(/^Placed on /);
+  await expect(page.locator("#backdrop-name")).not.toHaveText("Berths");
+  // Half as large as the stage, in its middle: its secret is at a quarter of that.
+  const glass = await page.locator("#glass").boundingBox();
+  if (!glass) throw new Error("no picture");
+  const seen = (/** @type {number} */ x, /** @type {number} */ y) =>
+    colour(page, glass.x + glass.width * (0.25 + x / 2), glass.y + glass.height * (0.25 + y / 2));
+  await expect.poll(async () => apart(await seen(0.25, 0.22), rgb(SECRET))).toBeLessThan(12);
+  await expect.poll(async () => apart(await seen(0.75, 0.75), rgb(QUARTERS[3]))).toBeLessThan(12);
+  const frame = await page.locator("#selection").boundingBox();
+  const address = await proof.getByRole("link", { name: "Bench" }).getAttribute("href");
+
+  // Hidden in the capture, it is hidden in what was placed of it, too.
+  const bench = await page.context().newPage();
+  await bench.goto(server.base + address);
+  await opened(bench);
+  await bench.getByRole("button", { name: "Hide", exact: true }).click();
+  await pull(bench, [0.18, 0.15], [0.32, 0.29]);
+  await expect(bench.locator("#hidden-parts button")).toHaveCount(1);
+  await now(bench);
+  expect(pictures().filter(hasSecret)).toHaveLength(1);
+  await bench.close();
+  await page.reload();
+  await opened(page);
+  await expect.poll(async () => apart(await seen(0.25, 0.22), [0x14, 0x18, 0x1d])).toBeLessThan(12);
+
+  // The next capture, of one quarter, takes its place: as high as it was, and in the middle of it.
+  await page.keyboard.press("PageUp");
+  await expect(page.locator("#backdrop-name")).toHaveText("Berths");
+  await page.keyboard.press("c");
+  const corner = { x: glass.x + glass.width / 2, y: glass.y + glass.height / 2 };
+  await page.keyboard.down("Alt");
+  await page.mouse.move(corner.x + 40, corner.y + 40);
+  await page.mouse.down();
+  await page.mouse.move(corner.x + 90, corner.y + 90);
+  await page.mouse.move(corner.x + 140, corner.y + 140);
+  await page.mouse.up();
+  await page.keyboard.up("Alt");
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".proof")).toHaveCount(1);
+  await page.keyboard.press("PageDown");
+  await expect(page.locator("#backdrop-name")).not.toHaveText("Berths");
+  await page.keyboard.press("s");
+  await page.mouse.click(glass.x + glass.width / 2, glass.y + glass.height / 2);
+  await page.getByRole("button", { name: "Newest capture" }).click();
+  await expect.poll(async () => apart(await seen(0.5, 0.1), rgb(QUARTERS[3]))).toBeLessThan(12);
+  await expect.poll(async () => apart(await seen(0.02, 0.5), [0xfb, 0xfa, 0xf5])).toBeLessThan(12);
+  const after = await page.locator("#selection").boundingBox();
+  expect(Math.abs((after?.height ?? 0) - (frame?.height ?? 0))).toBeLessThan(2);
 });
 
 /** The pictures that the server keeps. */

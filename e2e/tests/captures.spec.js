@@ -110,9 +110,9 @@ test("captures have captions and an order, are narrowed to a backdrop, laid on p
   writeFileSync(path, (await brought(page, "Download PDF")).bytes);
   execFileSync("qpdf", ["--check", path]);
   // Poppler draws it: three pictures and their words on one page of A4.
-  expect(execFileSync("pdfinfo", [path]).toString()).toMatch(
-    /Pages: +1\n[^]*841\.89 x 595\.28|Pages: +1\n[^]*595\.28 x 841\.89/,
-  );
+  const known = execFileSync("pdfinfo", [path]).toString();
+  expect(known).toMatch(/Pages: +1\n/);
+  expect(known).toMatch(/841\.89 x 595\.28|595\.28 x 841\.89/);
   expect(execFileSync("pdfimages", ["-list", path]).toString().trim().split("\n")).toHaveLength(2 + 3);
   execFileSync("pdftoppm", ["-r", "72", "-png", path, info.outputPath("sheet")]);
   const sheet = decode(readFileSync(info.outputPath("sheet-1.png")));

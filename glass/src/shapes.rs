@@ -4,7 +4,7 @@ use bozzetto_core::display::colour::{BLACK, Rgb};
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Ink, Map, Point};
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::lesson::change::Intent;
-use bozzetto_core::marks::mark::{Body, Style};
+use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::marks::shape::Figure;
 use bozzetto_core::marks::stamp::{Sign, Stamp};
@@ -47,6 +47,23 @@ impl Glass {
         }])) {
             self.hand.selection.picked = vec![(sheet, id)];
         }
+    }
+
+    /// Puts another picture that the server has kept in the place of the selected one; `false` when none is selected.
+    pub fn replace_picture(&mut self, picture: &str, width: u32, height: u32) -> bool {
+        let Ok(picture) = picture.parse() else {
+            return false;
+        };
+        let selected = self.only_selected();
+        let Some((sheet, mark)) = selected.map(|(sheet, mark)| (sheet, mark.clone())) else {
+            return false;
+        };
+        let Body::Picture(placed) = mark.body else {
+            return false;
+        };
+        let body = Body::Picture(placed.replaced(picture, (width, height)));
+        let op = Op::Replace(Mark { body, ..mark });
+        self.act(Intent::Do(vec![Step { sheet, op }]))
     }
 
     /// The number that the counter sets next.

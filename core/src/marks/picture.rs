@@ -44,6 +44,31 @@ impl Placement {
         }
     }
 
+    /// Another picture in its place: as large as what is seen of this one lets it be, with the same middle, and whole.
+    ///
+    /// ```
+    /// use bozzetto_core::geometry::frames::{Glass, Ink, Point, Rect, Size};
+    /// use bozzetto_core::marks::picture::Placement;
+    /// let stage = Size::<Glass>::new(1920.0, 1080.0);
+    /// let placed = Placement::new(1, (400, 200), Point::new(300.0, 300.0), stage);
+    /// let square = placed.replaced(2, (50, 50)).area();
+    /// assert_eq!(square, Rect::from_corners(Point::new(200.0, 200.0), Point::new(400.0, 400.0)));
+    /// ```
+    pub fn replaced(&self, picture: u64, size: (u32, u32)) -> Self {
+        let seen = self.area();
+        let (w, h) = (f64::from(size.0.max(1)), f64::from(size.1.max(1)));
+        let by = (seen.width() / w).min(seen.height() / h) / 2.0;
+        let middle = seen.middle();
+        Self {
+            picture,
+            width: size.0,
+            height: size.1,
+            from: Spot::new(Point::new(middle.x - w * by, middle.y - h * by)),
+            to: Spot::new(Point::new(middle.x + w * by, middle.y + h * by)),
+            cut: [0; 4],
+        }
+    }
+
     fn whole(&self) -> Rect<Ink> {
         Rect::from_corners(self.from.position(), self.to.position())
     }

@@ -209,6 +209,57 @@ pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<Ve
     Ok(files)
 }
 
+/// Has a capture's picture placed as a mark, under this name. `None` when there is no such capture; otherwise its
+/// pixels.
+pub fn place(conn: &Connection, lesson: i64, id: i64, name: u64) -> Result<Option<(u32, u32)>> {
+    conn.prepare_cached(
+        "INSERT INTO placed (id, media, capture, cut)
+         SELECT ?3, media, id, cut FROM capture WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL
+         RETURNING (SELECT width FROM capture WHERE id = ?1), (SELECT height FROM capture WHERE id = ?1)",
+    )?
+    .query_row(params![id, lesson, name as i64], |row| {
+        Ok((row.get(0)?, row.get(1)?))
+    })
+    .optional()
+    .map_err(StoreError::from)
+}
+
+/// The capture that was taken last.
+pub fn newest(conn: &Connection, lesson: i64) -> Result<Option<i64>> {
+    let newest = conn
+        .prepare_cached(
+            "SELECT id FROM capture WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY id DESC LIMIT 1",
+        )?
+        .query_row([lesson], |row| row.get(0));
+    Ok(newest.optional()?)
+}
+
+/// Pictures that are placed of a capture: their names, and how it was cut then.
+pub fn placed_of(conn: &Connection, id: i64) -> Result<Vec<(i64, Cut)>> {
+    let mut statement =
+        conn.prepare_cached("SELECT id, cut FROM placed WHERE capture = ?1 AND cut IS NOT NULL")?;
+    let rows = statement.query_map([id], |row| Ok((row.get(0)?, row.get::<_, String>(1)?)))?;
+    let mut placed = Vec::new();
+    for row in rows {
+        let (name, cut) = row?;
+        let cut =
+            serde_json::from_str(&cut).map_err(|e| StoreError(format!("placed {name}: {e}")))?;
+        placed.push((name, cut));
+    }
+    Ok(placed)
+}
+
+/// What is placed of a capture is another picture from now on. Gives the name of the file that it was.
+pub fn place_anew(conn: &Connection, name: i64, made: &Made) -> Result<String> {
+    made.picture.enter(conn)?;
+    let before = conn
+        .prepare_cached("SELECT media FROM placed WHERE id = ?1")?
+        .query_row([name], |row| row.get(0))?;
+    conn.prepare_cached("UPDATE placed SET media = ?2, cut = ?3 WHERE id = ?1")?
+        .execute(params![name, made.picture.sha, json(&made.cut)?])?;
+    Ok(before)
+}
+
 /// Backdrops whose poster is a frame of this capture have none any more: something in it is to be seen by nobody.
 fn forget_posters(conn: &Connection, id: i64) -> Result<()> {
     conn.prepare_cached(

@@ -1,10 +1,10 @@
 //! The captures page, the proof on the stage, and what can be done with a capture.
 
 use askama::Template;
-use axum::Form;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{Html, IntoResponse, Response};
+use axum::{Form, Json};
 use bozzetto_core::capture::Request;
 use bozzetto_core::capture::moment::{Cut, Parts};
 use bozzetto_core::capture::name::{MAX_CAPTION, file_name, tidy_to};
@@ -25,6 +25,7 @@ use crate::headers::attachment;
 use crate::lessons::queries as lessons;
 use crate::live::lesson::Command;
 use crate::serving;
+use crate::stage::placed::{self, Kept};
 
 /// The most that comes with a request, in bytes: the frames of two panes.
 const FRAMES: usize = 2 * crate::backdrops::FRAME;
@@ -47,6 +48,8 @@ pub fn routes() -> Routes {
         .post(&one("hand-out"), hand_out)
         .post(&one("take-back"), take_back)
         .post(&one("delete"), delete)
+        .post(&one("place"), place)
+        .post("/lessons/{lesson}/captures/newest/place", place_newest)
         .post(&one("restore"), restore)
 }
 
@@ -294,6 +297,25 @@ async fn asked(app: &App, mut form: Multipart) -> Result<(Request, Vec<Frame>)> 
 }
 
 type Which = Path<(i64, i64)>;
+
+/// Its picture, to be placed as a mark.
+async fn place(State(app): State<App>, Path((lesson, id)): Which) -> Result<Json<Kept>> {
+    let name = placed::new_name();
+    let size = app
+        .store
+        .write(move |conn| queries::place(conn, lesson, id, name))
+        .await?;
+    Ok(Json(Kept::new(name, size.ok_or(AppError::NotFound)?)))
+}
+
+async fn place_newest(app: State<App>, Path(lesson): Path<i64>) -> Result<Json<Kept>> {
+    let newest = app
+        .store
+        .read(move |conn| queries::newest(conn, lesson))
+        .await?;
+    let none = || AppError::Unusable("Nothing was captured in this lesson yet.".to_owned());
+    place(app, Path((lesson, newest.ok_or_else(none)?))).await
+}
 
 /// What was on stage when it was taken, as the stage shows it again.
 async fn moment(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {

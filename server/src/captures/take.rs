@@ -177,14 +177,30 @@ pub async fn remake(
     } = made_from(app, lesson, id).await?;
     app.room.for_a_capture(0)?;
     let sheets = marks_of(app, lesson, &moment).await?;
+    let hidden_before = cut.bench.hidden.clone();
     let mut cut = change(cut)
         .settled(moment.area())
         .map_err(|e| AppError::Unusable(e.to_string()))?;
     cut.there = moment.parts(&sheets, &cut.drawn());
+    let mut placed = Vec::new();
+    if cut.bench.hidden != hidden_before {
+        // What is hidden in the capture is so in the marks that it is, whatever else they show.
+        let all = app.store.read(move |conn| queries::placed_of(conn, id));
+        for (name, mut as_placed) in all.await? {
+            as_placed.bench.hidden = cut.bench.hidden.clone();
+            placed.push((name, make(app, &moment, as_placed, &sheets, &frames).await?));
+        }
+    }
     let made = make(app, &moment, cut, &sheets, &frames).await?;
     let before = app
         .store
-        .write(move |conn| queries::remake(conn, lesson, id, &made))
+        .write(move |conn| {
+            let mut before = queries::remake(conn, lesson, id, &made)?;
+            for (name, made) in &placed {
+                before.push(queries::place_anew(conn, *name, made)?);
+            }
+            Ok(before)
+        })
         .await?;
     media::remove_unused(app, before).await?;
     app.live.tell(lesson, Command::CapturesChanged).await;

@@ -48,21 +48,37 @@ pub async fn bring(State(app): State<App>, mut form: Multipart) -> Result<Json<K
         ..
     } = read.map_err(AppError::Unusable)?;
     let name = app.store.write(move |conn| keep(conn, &file)).await?;
+    let note = moved.then_some(backdrops::STILL);
     Ok(Json(Kept {
-        picture: name.to_string(),
-        width,
-        height,
-        note: moved.then_some(backdrops::STILL),
+        note,
+        ..Kept::new(name, (width, height))
     }))
+}
+
+impl Kept {
+    /// A picture of so many pixels, by its name.
+    pub fn new(name: u64, (width, height): (u32, u32)) -> Self {
+        Self {
+            picture: name.to_string(),
+            width,
+            height,
+            note: None,
+        }
+    }
 }
 
 /// Keeps a picture under a name of its own, which nobody finds by counting.
 pub fn keep(conn: &Connection, file: &Written) -> store::Result<u64> {
     file.enter(conn)?;
-    let name = rand::random::<u64>() >> 1;
+    let name = new_name();
     let new = params![name as i64, file.sha];
     conn.execute("INSERT INTO placed (id, media) VALUES (?1, ?2)", new)?;
     Ok(name)
+}
+
+/// A name that nobody finds by counting.
+pub fn new_name() -> u64 {
+    rand::random::<u64>() >> 1
 }
 
 /// The file of a placed picture, in whichever lesson it was brought: marks are copied from one to

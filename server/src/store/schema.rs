@@ -228,7 +228,8 @@ UPDATE capture SET made_at = taken_at;
 ";
 
 /// Captures are taken in more ways, have a caption, and a place among those of their lesson: they are shown from the
-/// least to the greatest.
+/// least to the greatest. A placed picture that is a capture knows which, and how that was cut then (core's `Cut` as
+/// JSON): what is hidden in one later is hidden in the other.
 const PLACES: &str = "
 ALTER TABLE capture ADD COLUMN any_way TEXT NOT NULL DEFAULT 'box';
 UPDATE capture SET any_way = way;
@@ -237,4 +238,7 @@ ALTER TABLE capture RENAME COLUMN any_way TO way;
 ALTER TABLE capture ADD COLUMN caption TEXT NOT NULL DEFAULT '';
 ALTER TABLE capture ADD COLUMN place INTEGER NOT NULL DEFAULT 0;
 UPDATE capture SET place = (SELECT count(*) FROM capture c WHERE c.lesson = capture.lesson AND (c.taken_at, c.id) <= (capture.taken_at, capture.id));
+ALTER TABLE placed ADD COLUMN capture INTEGER REFERENCES capture (id) ON DELETE SET NULL;
+ALTER TABLE placed ADD COLUMN cut TEXT CHECK (json_valid(cut));
+CREATE INDEX placed_of_capture ON placed (capture);
 ";

@@ -4,7 +4,7 @@
 import init, { Glass } from "../glass/glass.js";
 import "./focus.js";
 import { Capture } from "./capture/capture.js";
-import { takeCapture } from "./capture/proofs.js";
+import { proofDeeds, takeCapture } from "./capture/proofs.js";
 import { sign } from "./capture/shutter.js";
 import { prepareCrosshair } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
@@ -15,7 +15,7 @@ import { listenToPointers } from "./input/pointers.js";
 import { ScreenKeys } from "./input/screen_keys.js";
 import { Selection } from "./input/selection.js";
 import { Typing } from "./input/typing.js";
-import { hush, say, showLine } from "./messages.js";
+import { ask, hush, say, showLine } from "./messages.js";
 import { Moving } from "./moving/moving.js";
 import { pagesOnStage } from "./moving/web_pages.js";
 import { el, input, place } from "./page.js";
@@ -386,6 +386,37 @@ async function returnToCapture() {
   );
 }
 
+// Captures as marks.
+for (const [name, onPage] of /** @type {const} */ ([
+  ["place-proof", false],
+  ["page-proof", true],
+])) {
+  proofDeeds[name] = async (id) => {
+    const kept = await placed(id);
+    if (!kept) return "";
+    const isBoard = () => beneath.active?.kind === "board";
+    if (onPage && isBoard()) newPage();
+    else if (onPage) {
+      await order.note();
+      if (!(await comes(isBoard))) return "The board did not come. Place works.";
+    }
+    const { width, height } = area();
+    tools.take("select");
+    selection.do(() => glass.place_picture(kept.picture, kept.width, kept.height, width / 2, height / 2));
+    return `Placed on ${el("backdrop-name").textContent}.`;
+  };
+}
+el("selection-replace").addEventListener("click", async () => {
+  const kept = await placed("newest");
+  if (kept) selection.do(() => glass.replace_picture(kept.picture, kept.width, kept.height));
+});
+
+/** A capture as a picture that can be placed. @param {string} id @returns {Promise<{ picture: string, width: number, height: number } | null>} */
+async function placed(id) {
+  const response = await ask(`/lessons/${lesson}/captures/${id}/place`, new URLSearchParams());
+  return response?.ok ? response.json() : null;
+}
+
 const capture = new Capture({
   glass,
   wasm,
@@ -406,10 +437,13 @@ function openCapture(way) {
 
 /** Until everything that was drawn has reached the server, or half a second has shown that it will
  *  not soon: then what it has is captured. */
-function settled() {
-  const until = performance.now() + 500;
-  return new Promise((/** @type {(v?: unknown) => void} */ resolve) => {
-    const look = () => (glass.pending() === 0 || performance.now() > until ? resolve() : setTimeout(look, 10));
+const settled = () => comes(() => glass.pending() === 0, 500);
+
+/** Waits until something is so; `false` when it is not within so many milliseconds. @param {() => boolean} is */
+function comes(is, most = 5000) {
+  const until = performance.now() + most;
+  return new Promise((/** @type {(is: boolean) => void} */ resolve) => {
+    const look = () => (is() || performance.now() > until ? resolve(is()) : setTimeout(look, 10));
     look();
   });
 }

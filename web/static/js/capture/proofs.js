@@ -42,12 +42,21 @@ export function closeProof() {
   return first !== null;
 }
 
-proofs.addEventListener("click", (e) => {
+/**
+ * What else a proof's keys do, by their names: they get the capture's number, and give what is to be said.
+ * @type {Record<string, (id: string) => Promise<string>>}
+ */
+export const proofDeeds = {};
+
+proofs.addEventListener("click", async (e) => {
   const control = /** @type {HTMLElement} */ (e.target).closest("[data-do]");
   const proof = /** @type {HTMLElement | null} */ (control?.closest(".proof") ?? null);
   if (!(control instanceof HTMLElement) || !proof) return;
   if (control.dataset.do === "close-proof") proof.remove();
   if (control.dataset.do === "copy-proof") copy(proof);
+  const deed = proofDeeds[control.dataset.do ?? ""];
+  const says = proof.querySelector(".proof-says");
+  if (deed && says) says.textContent = await deed(proof.id.replace("proof-", ""));
   if (control.dataset.do === "front-proof") {
     proofs.prepend(proof);
     /** @type {HTMLElement | null} */ (proof.querySelector(".keys .key"))?.focus();

@@ -96,7 +96,7 @@ export class Selection {
     hold.title = onGlass
       ? "Held by the glass: have the backdrop hold it"
       : "Held by the backdrop: have the glass hold it";
-    button("selection-crop").hidden = !this.glass.selected_picture();
+    for (const id of ["selection-crop", "selection-replace"]) button(id).hidden = !this.glass.selected_picture();
     el("selection-crop").setAttribute("aria-pressed", `${this.glass.is_cropping()}`);
     this.frame.classList.toggle("crops", this.glass.is_cropping());
     button("selection-edit").hidden = !this.glass.selected_text();
