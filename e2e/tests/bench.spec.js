@@ -301,8 +301,10 @@ test("a capture is placed as a mark, replaced by a newer one in its place, and h
   await show(page, quarters);
   await page.keyboard.press("v");
   const proof = page.locator(".proof").first();
+  const address = await proof.getByRole("link", { name: "Bench" }).getAttribute("href");
   await proof.getByRole("button", { name: "New page" }).click();
-  await expect(proof.locator(".proof-says")).toHaveText(/^Placed on /);
+  await expect(page.locator("#says")).toHaveText(/^Placed on .*, and kept in Captures\.$/);
+  await expect(proof).toHaveCount(0);
   await expect(page.locator("#backdrop-name")).not.toHaveText("Berths");
   // Half as large as the stage, in its middle: its secret is at a quarter of that.
   const glass = await page.locator("#glass").boundingBox();
@@ -312,7 +314,6 @@ test("a capture is placed as a mark, replaced by a newer one in its place, and h
   await expect.poll(async () => apart(await seen(0.25, 0.22), rgb(SECRET))).toBeLessThan(12);
   await expect.poll(async () => apart(await seen(0.75, 0.75), rgb(QUARTERS[3]))).toBeLessThan(12);
   const frame = await page.locator("#selection").boundingBox();
-  const address = await proof.getByRole("link", { name: "Bench" }).getAttribute("href");
 
   // Hidden in the capture, it is hidden in what was placed of it, too.
   const bench = await page.context().newPage();

@@ -138,6 +138,51 @@ test("later, again and again until it is stopped, and before each wipe", async (
   await expect.poll(async () => apart(await colour(page, 640, 360), INK)).toBeGreaterThan(150);
 });
 
+test("what becomes of captures is set at the proof and in the settings, for each way of taking", async ({
+  page,
+  context,
+}) => {
+  await context.grantPermissions(["clipboard-read", "clipboard-write"]);
+  await startNow(page, server.base);
+  const lesson = page.url().replace(/\/stage.*/, "");
+  const says = page.locator("#says");
+  await page.keyboard.press("v");
+  await page.getByLabel("What becomes of captures like this").selectOption("keep it and hand it out");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("v");
+  await expect(says).toHaveText(/: handed out, and kept in Captures\.$/);
+  await expect(page.locator(".proof")).toHaveCount(0);
+  // Another way still asks.
+  await page.keyboard.press("y");
+  await page.keyboard.press("Enter");
+  await expect(page.locator(".proof")).toHaveCount(1);
+  await page.keyboard.press("Escape");
+
+  const other = await context.newPage();
+  await other.goto(`${server.base}/settings`);
+  await expect(other.getByLabel("After the stage")).toHaveValue("hand-out");
+  await other.getByLabel("After the stage").selectOption("keep and copy it");
+  await other.getByLabel("After a whole backdrop").selectOption("keep and place it");
+  await other.getByRole("button", { name: "Keep", exact: true }).click();
+  await other.goto(`${lesson}/captures`);
+  await expect(other.locator(".capture.out")).toHaveCount(1);
+  await expect(other.locator(".capture")).toHaveCount(3);
+  await other.close();
+
+  await page.bringToFront();
+  await page.keyboard.press("v");
+  await expect(says).toHaveText(/: kept in Captures\. Copied\. It can be pasted anywhere\.$/);
+  const width = await page.evaluate(async () => {
+    const [item] = await navigator.clipboard.read();
+    return (await createImageBitmap(await item.getType("image/png"))).width;
+  });
+  expect(width).toBeGreaterThan(1000);
+  await page.keyboard.press("y");
+  await page.keyboard.press("Enter");
+  await expect(says).toHaveText(/^Placed on .*, and kept in Captures\.$/);
+  await expect(page.locator("#selection")).toBeVisible();
+});
+
 /** How many pixels have ink on them. @param {ReturnType<typeof decode>} file */
 function dark(file) {
   let number = 0;

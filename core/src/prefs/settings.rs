@@ -111,6 +111,53 @@ pub struct Capturing {
     pub sound: bool,
     /// The stage is captured before it is wiped.
     pub at_wipe: bool,
+    pub routes: Routes,
+}
+
+/// What becomes of a capture when it has been taken; it is kept in any case.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub enum Route {
+    /// Its proof asks.
+    #[default]
+    Ask,
+    Keep,
+    Copy,
+    Place,
+    NewPage,
+    HandOut,
+    Download,
+}
+
+impl Route {
+    /// All of them, with what they are called, and how they are stored.
+    pub const ALL: [(Route, &'static str, &'static str); 7] = [
+        (Route::Ask, "ask", "ask"),
+        (Route::Keep, "keep", "keep it"),
+        (Route::Copy, "copy", "keep and copy it"),
+        (Route::Place, "place", "keep and place it"),
+        (
+            Route::NewPage,
+            "new-page",
+            "keep it and place it on a new page",
+        ),
+        (Route::HandOut, "hand-out", "keep it and hand it out"),
+        (Route::Download, "download", "keep and download it"),
+    ];
+}
+
+/// What becomes of captures, for each way of taking them.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(default, rename_all = "lowercase")]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub struct Routes {
+    #[serde(rename = "box")]
+    pub of_box: Route,
+    pub outline: Route,
+    pub pane: Route,
+    pub stage: Route,
+    pub whole: Route,
 }
 
 impl Default for Capturing {
@@ -119,6 +166,7 @@ impl Default for Capturing {
             flash: true,
             sound: true,
             at_wipe: false,
+            routes: Routes::default(),
         }
     }
 }

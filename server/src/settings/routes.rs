@@ -8,7 +8,9 @@ use axum::{Form, Json};
 use bozzetto_core::geometry::frames::GLASS_WIDTH;
 use bozzetto_core::marks::swatch;
 use bozzetto_core::prefs::legibility::{Room, check};
-use bozzetto_core::prefs::settings::{Capturing, Edge, Finger, Settings};
+use bozzetto_core::prefs::settings::{
+    Capturing, Edge, Finger, Route, Routes as CaptureRoutes, Settings,
+};
 use bozzetto_core::stage::board;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -136,6 +138,18 @@ impl Page {
         is == edge
     }
 
+    /// What becomes of captures: the field's name, the way of taking, and what is chosen.
+    fn routes(&self) -> [(&'static str, &'static str, Route); 5] {
+        let routes = &self.settings.capture.routes;
+        [
+            ("box", "After a box", routes.of_box),
+            ("outline", "After an outline", routes.outline),
+            ("pane", "After a pane", routes.pane),
+            ("stage", "After the stage", routes.stage),
+            ("whole", "After a whole backdrop", routes.whole),
+        ]
+    }
+
     /// Whether a text is typed on the screen, once that was asked.
     fn screen_keys(&self, wanted: bool) -> bool {
         self.settings.screen_keys.wanted == Some(wanted)
@@ -185,6 +199,8 @@ struct Set {
     flash: Option<bool>,
     sound: Option<bool>,
     at_wipe: Option<bool>,
+    #[serde(flatten)]
+    routes: CaptureRoutes,
 }
 
 impl Set {
@@ -193,6 +209,7 @@ impl Set {
             flash: self.flash.unwrap_or_default(),
             sound: self.sound.unwrap_or_default(),
             at_wipe: self.at_wipe.unwrap_or_default(),
+            routes: self.routes,
         }
     }
 }

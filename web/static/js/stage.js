@@ -4,7 +4,7 @@
 import init, { Glass } from "../glass/glass.js";
 import "./focus.js";
 import { Capture } from "./capture/capture.js";
-import { proofDeeds, takeCapture } from "./capture/proofs.js";
+import { proofDeeds, routes, takeCapture } from "./capture/proofs.js";
 import { sign } from "./capture/shutter.js";
 import { prepareCrosshair } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
@@ -386,6 +386,14 @@ async function returnToCapture() {
   );
 }
 
+/** @typedef {"box" | "outline" | "pane" | "stage" | "whole"} Taken */
+routes.of = (way) => settings.now.capture.routes?.[/** @type {Taken} */ (way)] ?? "ask";
+routes.set = (way, route) =>
+  settings.change((s) => {
+    const all = { ...s.capture.routes, [way]: route };
+    s.capture = { ...s.capture, routes: all };
+  });
+
 // Captures as marks.
 for (const [name, onPage] of /** @type {const} */ ([
   ["place-proof", false],
@@ -393,17 +401,18 @@ for (const [name, onPage] of /** @type {const} */ ([
 ])) {
   proofDeeds[name] = async (id) => {
     const kept = await placed(id);
-    if (!kept) return "";
+    if (!kept) return false;
     const isBoard = () => beneath.active?.kind === "board";
     if (onPage && isBoard()) newPage();
     else if (onPage) {
       await order.note();
-      if (!(await comes(isBoard))) return "The board did not come. Place works.";
+      if (!(await comes(isBoard))) return false;
     }
     const { width, height } = area();
     tools.take("select");
     selection.do(() => glass.place_picture(kept.picture, kept.width, kept.height, width / 2, height / 2));
-    return `Placed on ${el("backdrop-name").textContent}.`;
+    say(`Placed on ${el("backdrop-name").textContent}, and kept in Captures.`);
+    return true;
   };
 }
 el("selection-replace").addEventListener("click", async () => {

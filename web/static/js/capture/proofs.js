@@ -31,9 +31,49 @@ export async function takeCapture(lesson, request, frames, says) {
   }
   proofs.insertAdjacentHTML("afterbegin", await response.text());
   while (proofs.children.length > KEPT) proofs.lastElementChild?.remove();
-  const proof = proofs.firstElementChild;
-  if (proof) /** @type {{ htmx?: Htmx }} */ (window).htmx?.process(proof);
+  const proof = /** @type {HTMLElement} */ (proofs.firstElementChild);
+  /** @type {{ htmx?: Htmx }} */ (window).htmx?.process(proof);
+  await follow(proof, says);
 }
+
+/** Does with a capture what is always done with those like it. @param {HTMLElement} proof @param {(text: string) => void} says */
+async function follow(proof, says) {
+  const [name, path] = [proof.dataset.name ?? "", (proof.dataset.picture ?? "").replace(/\/picture\.png.*/, "")];
+  const route = routes.of(proof.dataset.way ?? "");
+  if (route === "ask") return;
+  if (route === "keep") says(`${name}: kept in Captures.`);
+  else if (route === "copy") {
+    const words = await copied(proof);
+    says(`${name}: kept in Captures. ${words}`);
+  } else if (route === "place" || route === "new-page") {
+    const deed = proofDeeds[route === "place" ? "place-proof" : "page-proof"];
+    // It stays and asks, when that did not work.
+    if (!(await deed(proof.id.replace("proof-", "")))) return;
+  } else if (route === "hand-out") {
+    const response = await fetch(`${path}/hand-out`, { method: "POST" }).catch(() => null);
+    if (!response?.ok) return says(`${name}: kept in Captures, but not handed out.`);
+    says(`${name}: handed out, and kept in Captures.`);
+  } else {
+    const link = /** @type {HTMLAnchorElement | null} */ (proof.querySelector('a[href$="/download"]'));
+    link?.click();
+    says(`${name}: downloaded, and kept in Captures.`);
+  }
+  proof.remove();
+}
+
+/** What becomes of captures: see core's settings. */
+export const routes = {
+  /** @type {(way: string) => string} */
+  of: () => "ask",
+  /** @type {(way: string, route: string) => void} */
+  set: () => {},
+};
+
+proofs.addEventListener("change", (e) => {
+  const control = /** @type {HTMLElement} */ (e.target);
+  if (!(control instanceof HTMLSelectElement) || control.dataset.route === undefined) return;
+  routes.set(/** @type {HTMLElement} */ (control.closest(".proof"))?.dataset.way ?? "", control.value);
+});
 
 /** Closes the newest proof; `false` when there is none. */
 export function closeProof() {
@@ -43,8 +83,8 @@ export function closeProof() {
 }
 
 /**
- * What else a proof's keys do, by their names: they get the capture's number, and give what is to be said.
- * @type {Record<string, (id: string) => Promise<string>>}
+ * What else a proof's keys do, by their names: they get the capture's number, and give whether it was done.
+ * @type {Record<string, (id: string) => Promise<boolean>>}
  */
 export const proofDeeds = {};
 
@@ -55,8 +95,8 @@ proofs.addEventListener("click", async (e) => {
   if (control.dataset.do === "close-proof") proof.remove();
   if (control.dataset.do === "copy-proof") copy(proof);
   const deed = proofDeeds[control.dataset.do ?? ""];
-  const says = proof.querySelector(".proof-says");
-  if (deed && says) says.textContent = await deed(proof.id.replace("proof-", ""));
+  // It is done, and in the way of what was done.
+  if (deed && (await deed(proof.id.replace("proof-", "")))) proof.remove();
   if (control.dataset.do === "front-proof") {
     proofs.prepend(proof);
     /** @type {HTMLElement | null} */ (proof.querySelector(".keys .key"))?.focus();
@@ -66,15 +106,18 @@ proofs.addEventListener("click", async (e) => {
 /** @param {HTMLElement} proof */
 async function copy(proof) {
   const says = /** @type {HTMLElement} */ (proof.querySelector(".proof-says"));
-  if (!window.isSecureContext || !navigator.clipboard?.write) {
-    says.textContent = "This address is not secure, so the browser does not let pictures be copied. Download works.";
-    return;
-  }
+  says.textContent = await copied(proof);
+}
+
+/** Puts a capture on the clipboard; gives what is to be said of that. @param {HTMLElement} proof */
+async function copied(proof) {
+  if (!window.isSecureContext || !navigator.clipboard?.write)
+    return "This address is not secure, so the browser does not let pictures be copied. Download works.";
   try {
     const picture = fetch(proof.dataset.picture ?? "").then((r) => r.blob());
     await navigator.clipboard.write([new ClipboardItem({ "image/png": picture })]);
-    says.textContent = "Copied. It can be pasted anywhere.";
+    return "Copied. It can be pasted anywhere.";
   } catch {
-    says.textContent = "The browser did not allow copying. Download works.";
+    return "The browser did not allow copying. Download works.";
   }
 }
