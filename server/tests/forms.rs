@@ -38,6 +38,8 @@ const FORM_3_LAID: &str = include_str!("fixtures/forms/3-laid.json");
 
 /// What a capture is made from: its moment, and what of that.
 const CAPTURE: &str = include_str!("fixtures/forms/capture.json");
+/// The same of the whole of a backdrop.
+const WHOLE: &str = include_str!("fixtures/forms/whole.json");
 
 fn bytes(hex: &str) -> Vec<u8> {
     let pairs = hex.trim().as_bytes().chunks_exact(2);
@@ -255,5 +257,19 @@ fn captures_are_stored_as_they_were() {
     let written = serde_json::to_string(&(&moment, &cut)).unwrap();
     assert_eq!(written, CAPTURE.trim());
     let read: (Moment, Cut) = serde_json::from_str(CAPTURE).unwrap();
-    assert_eq!(read, (moment, cut));
+    assert_eq!(read, (moment.clone(), cut.clone()));
+    // What came later, of a backdrop taken whole.
+    let whole = (
+        Moment {
+            alone: true,
+            ..moment
+        },
+        Cut {
+            way: Way::Whole,
+            ..cut
+        },
+    );
+    assert_eq!(serde_json::to_string(&whole).unwrap(), WHOLE.trim());
+    let read: (Moment, Cut) = serde_json::from_str(WHOLE).unwrap();
+    assert_eq!(read, whole);
 }

@@ -36,7 +36,7 @@ pub struct Moment {
     pub device: f64,
     pub ratio: f64,
     /// It is the whole of its first backdrop, whatever was in view: nothing that the glass holds is in it.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub alone: bool,
 }
 
