@@ -61,7 +61,7 @@ test("a backdrop is taken whole, also what is not in view, with what is written 
   await page.mouse.move(glass.x + 10, glass.y + 10);
   for (let i = 0; i < 8; i++) await page.mouse.wheel(0, -300);
   await page.keyboard.press("d");
-  await page.keyboard.press("y");
+  await page.keyboard.press("Shift+V");
   await page.keyboard.press("Enter");
   const file = await proof(page);
   expect([file.width, file.height]).toEqual([SIZE.width, SIZE.height]);
@@ -83,7 +83,7 @@ test("a backdrop is taken whole, also what is not in view, with what is written 
   await drag(page, straight({ x: 300, y: 600 }, { x: 900, y: 600 }));
   await page.keyboard.press("+");
   await expect(page.locator("#page-shown")).toHaveText(/2/);
-  await page.keyboard.press("y");
+  await page.keyboard.press("Shift+V");
   await page.getByLabel("All 2 pages").check();
   await page.locator("#capture-take").click();
   const second = await proof(page, 2);
@@ -98,6 +98,7 @@ test("all backdrops are taken at once, and what cannot be is said", async ({ pag
   const lesson = page.url().replace(/\/stage.*/, "");
   await show(page);
   await page.keyboard.press("n");
+  await expect(page.locator("#backdrop-name")).not.toHaveText("Halves");
   await page.goto(`${lesson}/captures`);
   await page.getByRole("button", { name: "Take all backdrops" }).click();
   await expect(page.locator("#captures-all")).toContainText("no still backdrop is marked");
@@ -124,7 +125,7 @@ test("later, again and again until it is stopped, and before each wipe", async (
   await expect(page.locator("#row-timed")).toBeHidden();
   expect(dark(later)).toBeGreaterThan(100);
 
-  await page.keyboard.press("y");
+  await page.keyboard.press("Shift+V");
   await page.locator("#capture-when").selectOption("every 5 s");
   await page.locator("#capture-take").click();
   await expect(page.locator("#timed-says")).toHaveText(/^2 taken/);
@@ -153,7 +154,7 @@ test("what becomes of captures is set at the proof and in the settings, for each
   await expect(says).toHaveText(/: handed out, and kept in Captures\.$/);
   await expect(page.locator(".proof")).toHaveCount(0);
   // Another way still asks.
-  await page.keyboard.press("y");
+  await page.keyboard.press("Shift+V");
   await page.keyboard.press("Enter");
   await expect(page.locator(".proof")).toHaveCount(1);
   await page.keyboard.press("Escape");
@@ -177,7 +178,7 @@ test("what becomes of captures is set at the proof and in the settings, for each
     return (await createImageBitmap(await item.getType("image/png"))).width;
   });
   expect(width).toBeGreaterThan(1000);
-  await page.keyboard.press("y");
+  await page.keyboard.press("Shift+V");
   await page.keyboard.press("Enter");
   await expect(says).toHaveText(/^Placed on .*, and kept in Captures\.$/);
   await expect(page.locator("#selection")).toBeVisible();

@@ -40,13 +40,12 @@ pub enum Deed {
     CaptureOutline,
     CapturePane,
     CaptureStage,
-    CaptureWhole,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 32] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 31] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -72,8 +71,11 @@ impl Deed {
         (Deed::Box, "Capture a box", "c"),
         (Deed::CaptureOutline, "Capture what is outlined", "x"),
         (Deed::CapturePane, "Capture one pane", "b"),
-        (Deed::CaptureStage, "Capture the stage, at once", "v"),
-        (Deed::CaptureWhole, "Capture the whole backdrop", "y"),
+        (
+            Deed::CaptureStage,
+            "Capture the stage, at once; with Shift the whole backdrop",
+            "v",
+        ),
         (Deed::Previous, "Previous page or backdrop", "PageUp"),
         (Deed::Next, "Next page or backdrop", "PageDown"),
         (Deed::Pane, "The other half", "y"),
@@ -103,7 +105,6 @@ impl Deed {
             | Deed::CaptureOutline
             | Deed::CapturePane
             | Deed::CaptureStage
-            | Deed::CaptureWhole
             | Deed::Previous
             | Deed::Next
             | Deed::FullScreen
@@ -263,5 +264,21 @@ fn named(key: &str) -> String {
         " " => "Space".to_owned(),
         k if k.chars().count() == 1 => k.to_lowercase(),
         k => k.chars().take(20).collect(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Every deed is listed once, and no key that is given at first has two meanings or is one that cannot be given.
+    #[test]
+    fn no_key_has_two_meanings_at_first() {
+        for (at, (deed, _, key)) in Deed::ALL.iter().enumerate() {
+            for (other, _, taken) in &Deed::ALL[..at] {
+                assert!(deed != other && key != taken, "{deed:?} and {other:?}");
+            }
+            assert!(!BROWSERS.contains(key), "{deed:?}");
+        }
     }
 }

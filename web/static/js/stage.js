@@ -351,24 +351,34 @@ function newPage() {
 async function takeAll(requests) {
   for (const [n, request] of requests.entries()) {
     if (n > 0) say(`Page ${n + 1} of ${requests.length}`);
-    await take(request);
+    if (!(await take(request))) return false;
   }
+  return true;
 }
 
-/** @param {string} request */
+/** Gives whether it was taken. @param {string} request */
 async function take(request) {
   const [moves] = await Promise.all([moving.frames(), settled()]);
-  if (!moves)
-    return say(
+  if (!moves) {
+    say(
       "Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.",
     );
+    return false;
+  }
   sign(settings.now.capture, area());
-  await takeCapture(lesson, request, moves, say);
+  return takeCapture(lesson, request, moves, say);
 }
+
+/** A wipe that waits for its capture: another press of the key is no second one. */
+let wiping = false;
 
 /** The stage is captured before a wipe, if that is wanted; it is wiped then in any case. @param {() => unknown} deed */
 async function wipe(deed) {
-  if (settings.now.capture.at_wipe) await take(glass.box_request(glass.stage_box(), "stage", devicePixelRatio));
+  if (wiping) return;
+  if (settings.now.capture.at_wipe) {
+    wiping = true;
+    await take(glass.box_request(glass.stage_box(), "stage", devicePixelRatio)).finally(() => (wiping = false));
+  }
   act(deed);
 }
 
@@ -377,10 +387,10 @@ async function returnToCapture() {
   const id = new URL(location.href).searchParams.get("capture");
   if (!id) return;
   history.replaceState(null, "", location.pathname);
-  const response = await fetch(`/lessons/${lesson}/captures/${encodeURIComponent(id)}/moment`);
+  const response = await fetch(`/lessons/${lesson}/captures/${encodeURIComponent(id)}/moment`).catch(() => null);
   let back = false;
-  const then = new Uint8Array(await response.arrayBuffer());
-  if (response.ok) act(() => (back = glass.return_to(then)));
+  const then = new Uint8Array((await response?.arrayBuffer()) ?? []);
+  if (response?.ok) act(() => (back = glass.return_to(then)));
   say(
     back ? "This is what was captured, with the marks of now." : "What was captured is not in the running order now.",
   );
@@ -486,8 +496,7 @@ const deeds = {
   },
   "capture-outline": () => openCapture("outline"),
   "capture-pane": () => openCapture("pane"),
-  "capture-stage": () => (openCapture("stage"), capture.finish()),
-  "capture-whole": () => openCapture("whole"),
+  "capture-stage": (_, shift) => (shift ? openCapture("whole") : (openCapture("stage"), capture.finish())),
   freeze: () => beneath.active?.moves && moving.toggle(beneath.active),
   note: () => order.note(),
   "new-page": newPage,

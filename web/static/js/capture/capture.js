@@ -32,7 +32,7 @@ export class Capture {
   /**
    * @param {{ glass: Glass, wasm: InitOutput, beneath: Beneath, layers: Layers,
    *   size: () => { left: number, top: number, width: number, height: number },
-   *   take: (requests: string[]) => Promise<void>, opened: (open: boolean) => void }} stage
+   *   take: (requests: string[]) => Promise<boolean>, opened: (open: boolean) => void }} stage
    */
   constructor({ glass, wasm, beneath, layers, size, take, opened }) {
     this.glass = glass;

@@ -14,6 +14,7 @@ const KEPT = 2;
  * @param {string} request as core writes it
  * @param {{ id: string, shows: number[], blob: Blob }[]} frames what moves, at that instant
  * @param {(text: string) => void} says
+ * @returns {Promise<boolean>} whether it was taken
  */
 export async function takeCapture(lesson, request, frames, says) {
   const body = new FormData();
@@ -24,22 +25,27 @@ export async function takeCapture(lesson, request, frames, says) {
   try {
     response = await fetch(`/lessons/${lesson}/captures`, { method: "POST", body });
   } catch {
-    return says("Nothing was taken: the line to the server is down. Try again when it is back.");
+    says("Nothing was taken: the line to the server is down. Try again when it is back.");
+    return false;
   }
   if (!response.ok) {
-    return says(response.headers.get("x-bozzetto-says") ?? "Nothing was taken.");
+    says(response.headers.get("x-bozzetto-says") ?? "Nothing was taken.");
+    return false;
   }
   proofs.insertAdjacentHTML("afterbegin", await response.text());
   while (proofs.children.length > KEPT) proofs.lastElementChild?.remove();
   const proof = /** @type {HTMLElement} */ (proofs.firstElementChild);
   /** @type {{ htmx?: Htmx }} */ (window).htmx?.process(proof);
   await follow(proof, says);
+  return true;
 }
 
 /** Does with a capture what is always done with those like it. @param {HTMLElement} proof @param {(text: string) => void} says */
 async function follow(proof, says) {
   const [name, path] = [proof.dataset.name ?? "", (proof.dataset.picture ?? "").replace(/\/picture\.png.*/, "")];
   const route = routes.of(proof.dataset.way ?? "");
+  const next = proof.querySelector("select");
+  if (next) next.value = route;
   if (route === "ask") return;
   if (route === "keep") says(`${name}: kept in Captures.`);
   else if (route === "copy") {

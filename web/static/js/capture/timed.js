@@ -6,7 +6,7 @@ import { el } from "../page.js";
 const SECOND = 1000;
 
 export class Timed {
-  /** @param {(requests: string[]) => Promise<void>} take takes what is on stage by then */
+  /** @param {(requests: string[]) => Promise<boolean>} take takes what is on stage by then; whether it did */
   constructor(take) {
     this.take = take;
     /** @type {number | undefined} */
@@ -22,9 +22,8 @@ export class Timed {
     let [left, taken] = [again ? 0 : seconds, 0];
     const tick = () => {
       if (left === 0) {
-        taken += 1;
         left = seconds;
-        this.take(requests);
+        this.take(requests).then((did) => (taken += did ? 1 : 0));
         if (!again) return this.stop();
       }
       el("timed-says").textContent = again ? `${taken} taken, the next in ${left} s` : `Taken in ${left} s`;
