@@ -22,6 +22,24 @@ export async function ready(page) {
   await page.locator("#backdrop-name", { hasNotText: "…" }).waitFor();
 }
 
+/**
+ * Presses keys shortly: both ends of each are on their way before the page has answered the first, so that no stall of
+ * the machine makes it a long press, which is another thing to do.
+ * @param {Page} page @param {string[]} keys letters
+ */
+export async function tap(page, ...keys) {
+  const client = await page.context().newCDPSession(page);
+  for (const key of keys) {
+    const code = `Key${key.toUpperCase()}`;
+    const named = { key, code, windowsVirtualKeyCode: key.toUpperCase().charCodeAt(0) };
+    await Promise.all([
+      client.send("Input.dispatchKeyEvent", { type: "keyDown", text: key, ...named }),
+      client.send("Input.dispatchKeyEvent", { type: "keyUp", ...named }),
+    ]);
+  }
+  await client.detach();
+}
+
 /** @param {Page} page @param {Point[]} points */
 export async function drag(page, points) {
   await page.mouse.move(points[0].x, points[0].y);

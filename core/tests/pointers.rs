@@ -11,6 +11,7 @@ use bozzetto_core::edit::selection::Selection;
 use bozzetto_core::geometry::frames::{Map, Point, Rect, Size};
 use bozzetto_core::geometry::grip::Grip;
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, IdMaker, MarkId};
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::ink::pen::{Device, Sample};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body, Mark};
@@ -22,8 +23,8 @@ use bozzetto_core::sheets::step::{Deed, SheetId};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use bozzetto_core::stage::board::Board;
 use bozzetto_core::stage::laid::Laid;
-use bozzetto_core::stage::pane;
 use bozzetto_core::stage::sight::Sight;
+use bozzetto_core::stage::{covered, pane};
 use bozzetto_core::tools::desk::{Desk, Effect};
 use bozzetto_core::tools::in_hand::{InHand, Kind};
 use bozzetto_core::tools::pointer::{Modifiers, Motion, Pointer};
@@ -135,6 +136,12 @@ impl Stage {
                 Effect::Point(Pointing::Ripple(_)) => {}
                 Effect::Lay(lay) | Effect::Drag(lay) => self.laid.lay(&lay),
                 Effect::Cover(..) => unreachable!("nothing is covered here"),
+                Effect::Hide(id, parts) => {
+                    assert_eq!(id, self.board.id);
+                    let mut seen = self.board.seen.clone();
+                    seen.hide(parts);
+                    self.board.seen = seen.settled(&self.board, &Rect::of_size(area));
+                }
             }
         }
         result
@@ -268,6 +275,7 @@ fn in_hand() -> impl Strategy<Value = InHand> {
         Just(Kind::Spotlight),
         Just(Kind::Magnifier),
         Just(Kind::Measure),
+        Just(Kind::Hide),
     ];
     let touching = prop::bool::weighted(0.1);
     (kind, touching, 0..6usize, 0..Figure::ALL.len(), 0..5usize).prop_map(
@@ -357,6 +365,7 @@ proptest! {
         let erases = in_hand.holds(Kind::Erase);
         let mut stage = drawn_on(in_hand);
         let before = (stage.on(LEFT), stage.on(RIGHT), stage.selection.picked.clone());
+        let hidden = stage.board.seen.hidden.clone();
         for event in &events {
             let what = if event.what == What::Up { What::Cancel } else { event.what };
             stage.take(&Event { what, ..event.clone() });
@@ -367,6 +376,52 @@ proptest! {
         prop_assert_eq!(stage.texts, 0);
         let after = (stage.on(LEFT), stage.on(RIGHT), stage.selection.picked.clone());
         prop_assert!(erases || after == before);
+        prop_assert_eq!(&stage.board.seen.hidden, &hidden);
+    }
+
+    /// What is hidden is what a hand has drawn over, however large the backdrop is seen; it stays there when that
+    /// changes, is moved by its inside, pulled by a corner, and shown again by its cross.
+    #[test]
+    fn what_is_drawn_over_is_hidden(
+        by in 1.0..4.0f64, then_by in 1.0..4.0f64, x in 40.0..1200.0f64, y in 60.0..600.0f64, w in 120.0..600.0f64, h in 120.0..400.0f64,
+        device in prop_oneof![Just(Device::Mouse), Just(Device::Finger), Just(Device::Pen)],
+    ) {
+        let mut stage = Stage::new(InHand { tool: Kind::Hide, ..InHand::default() });
+        let zoom = |by| Zoom { by, x: 0.5, y: 0.5 };
+        let room = Rect::of_size(Size::glass(16.0, 9.0));
+        let lies = |stage: &Stage| {
+            let view = stage.board.view(&room);
+            stage.board.seen.hidden().map(|part| view.apply_rect(&part)).collect::<Vec<_>>()
+        };
+        let near = |a: &Rect<_>, b: &Rect<_>| {
+            let off = [a.x0 - b.x0, a.y0 - b.y0, a.x1 - b.x1, a.y1 - b.y1];
+            off.iter().all(|v| v.abs() < 1e-6)
+        };
+        let drag = |stage: &mut Stage, from: (f64, f64), to: (f64, f64)| {
+            let first = down(1, device, from, 0.0);
+            stage.take(&first);
+            stage.take(&then(&first, What::Move, to));
+            stage.take(&then(&first, What::Up, to));
+        };
+        stage.board.seen.zoom = zoom(by);
+        drag(&mut stage, (x + w, y), (x, y + h));
+        let drawn = Rect::from_size(x, y, w, h).intersection(&room);
+        prop_assert!(near(&lies(&stage)[0], &drawn), "{:?} {:?}", lies(&stage), drawn);
+        let part = stage.board.seen.hidden.clone();
+        stage.board.seen.zoom = zoom(then_by);
+        prop_assert_eq!(&stage.board.seen.hidden, &part);
+        stage.board.seen.zoom = zoom(by);
+        // By its inside, and by its lower left corner; as far as the backdrop goes.
+        drag(&mut stage, (x + w / 2.0, y + h / 2.0), (x + w / 2.0 + 20.0, y + h / 2.0 - 10.0));
+        prop_assert!(near(&lies(&stage)[0], &Rect::from_size(x + 20.0, y - 10.0, w, h).intersection(&room)));
+        drag(&mut stage, (x + 20.0, y + h - 10.0), (x - 10.0, y + h + 20.0));
+        prop_assert!(near(&lies(&stage)[0], &Rect::from_size(x - 10.0, y - 10.0, w + 30.0, h + 30.0).intersection(&room)));
+        // A tap beside it hides nothing, one on the cross shows it.
+        drag(&mut stage, (x - 35.0, y - 45.0), (x - 35.0, y - 45.0));
+        prop_assert_eq!(lies(&stage).len(), 1);
+        let cross = covered::cross(&lies(&stage)[0], &room);
+        drag(&mut stage, (cross.x, cross.y), (cross.x, cross.y));
+        prop_assert!(lies(&stage).is_empty());
     }
 
     /// Two at one board do not notice each other: what comes of the left half is the same whether anybody

@@ -39,16 +39,25 @@ impl Glass {
         })
     }
 
-    /// Whether a cover is to be seen.
+    /// Whether something is covered or hidden that is in view.
     pub(crate) fn is_covered(&self) -> bool {
-        let theirs = self.follows();
-        let panes = self.panes();
-        panes.iter().any(|p| covered::on_glass(p, theirs).is_some())
+        self.panes().iter().any(covered::is_there)
     }
 
     /// Lays a cover on its page.
     pub(crate) fn lay_cover(&mut self, id: BackdropId, cover: Cover) {
         self.see(&id.0.to_string(), |seen| seen.lay_cover(cover));
+    }
+
+    /// These parts of the page of a backdrop that is shown are hidden from now on, and no others.
+    pub(crate) fn hide(&mut self, id: BackdropId, parts: Vec<Rect<Held>>) {
+        self.see(&id.0.to_string(), |seen| seen.hide(parts));
+    }
+
+    /// How many parts of the page in use are hidden.
+    pub(crate) fn hidden_shown(&self) -> usize {
+        let backdrop = self.active_backdrop();
+        backdrop.map_or(0, |b| b.seen.hidden().count())
     }
 
     fn change_cover(&mut self, change: impl FnOnce(&Cover, &Rect<Held>) -> Cover) {
@@ -117,19 +126,42 @@ impl Glass {
         });
     }
 
-    /// What is covered of a frame of a moving backdrop on its way to participants: x, y, width and height in
-    /// its pixels, whole ones, or nothing. The frame shows the part `shows` of the backdrop.
+    /// All that is hidden of the page in use is shown again.
+    pub fn show_hidden(&mut self) {
+        if let Some(id) = self.active_backdrop().map(|b| b.id) {
+            self.hide(id, Vec::new());
+        }
+    }
+
+    /// What is withheld of a frame of a moving backdrop on its way to participants: x, y, width and height in its
+    /// pixels, whole ones, of one part after the other. The frame shows the part `shows` of the backdrop.
     pub fn stream_covered(&self, id: &str, shows: &[f64], width: f64, height: f64) -> Vec<f64> {
-        let &[x0, y0, x1, y1] = shows else {
+        let Some(backdrop) = self.backdrop(id) else {
             return Vec::new();
         };
-        let shows = Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
-        let covered = self.backdrop(id).and_then(|backdrop| {
-            let covers = backdrop.covered(&self.room_of(backdrop.id)?, true)?;
-            covered::in_frame(&covers, &shows, (width, height))
-        });
-        covered.map_or(Vec::new(), Vec::from)
+        let room = self.room_of(backdrop.id);
+        let parts = room.map_or(Vec::new(), |room| backdrop.withheld(&room));
+        in_frame(&parts, shows, (width, height))
     }
+
+    /// The same of what is hidden, in a frame that is kept with a capture: it is to be found nowhere.
+    pub fn frame_hidden(&self, id: &str, shows: &[f64], width: f64, height: f64) -> Vec<f64> {
+        let backdrop = self.backdrop(id);
+        let parts: Vec<_> = backdrop.into_iter().flat_map(|b| b.seen.hidden()).collect();
+        in_frame(&parts, shows, (width, height))
+    }
+}
+
+/// Parts of a backdrop in the pixels of a frame that shows the part `shows` of it.
+fn in_frame(parts: &[Rect<Held>], shows: &[f64], size: (f64, f64)) -> Vec<f64> {
+    let &[x0, y0, x1, y1] = shows else {
+        return Vec::new();
+    };
+    let shows = Rect::from_corners(Point::new(x0, y0), Point::new(x1, y1));
+    let each = parts
+        .iter()
+        .filter_map(|part| covered::in_frame(part, &shows, size));
+    each.flatten().collect()
 }
 
 /// What a cover looks like, as CSS writes a colour.

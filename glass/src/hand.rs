@@ -250,6 +250,7 @@ impl Glass {
             Effect::Lay(lay) => self.lay(lay),
             Effect::Drag(lay) => self.drag(lay),
             Effect::Cover(id, cover) => self.lay_cover(id, cover),
+            Effect::Hide(id, parts) => self.hide(id, parts),
         }
     }
 

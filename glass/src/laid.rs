@@ -27,6 +27,8 @@ pub struct LaidShown {
     pub magnifier: Option<MagnifierShown>,
     /// On the backdrop in use; `None` when it is put away.
     pub cover: Option<CoverShown>,
+    /// How many parts of the page in use are hidden.
+    pub hidden: usize,
     /// Those that are not put away.
     pub clocks: Vec<ClockShown>,
     pub ruler: Option<InstrumentShown>,
@@ -164,6 +166,7 @@ impl Glass {
             spotlight: laid.spotlight.as_ref().and_then(spotlight_shown),
             magnifier: self.magnifier_shown(),
             cover: self.cover_shown(),
+            hidden: self.hidden_shown(),
             clocks: laid
                 .clocks
                 .iter()

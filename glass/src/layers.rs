@@ -13,8 +13,9 @@ use bozzetto_core::paint::wet::{WetInk, WetShape, WetStrokes};
 use bozzetto_core::paint::{Painter, is_part, reach};
 use bozzetto_core::sheets::sheet::Touched;
 use bozzetto_core::sheets::step::SheetId;
-use bozzetto_core::stage::covered;
+use bozzetto_core::stage::covered::{self, Eyes};
 use bozzetto_core::stage::pane::{self, InView};
+use bozzetto_core::tools::in_hand::Kind;
 use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
@@ -241,11 +242,19 @@ impl Glass {
             let still = self.picture.pointers.still;
             let laid = &self.stage.shown.laid;
             let theirs = self.follows();
+            let hides = self.hand.in_hand.holds(Kind::Hide);
             self.seeing(|sight| {
                 for pane in sight.panes {
-                    covered::paint(pane, theirs, list);
+                    let eyes = match theirs {
+                        true => Eyes::Participants,
+                        false => Eyes::Presenter,
+                    };
+                    covered::paint(pane, eyes, list);
                     if !theirs {
                         covered::paint_grips(pane, list);
+                    }
+                    if hides {
+                        covered::paint_crosses(pane, list);
                     }
                 }
                 match in_lens {

@@ -1,10 +1,9 @@
 //! What is on stage: one backdrop or two, how each is seen, and what the page shows of them.
 
-use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Rect};
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
-use bozzetto_core::stage::page_parts;
 use bozzetto_core::stage::pane::Pane;
+use bozzetto_core::stage::{covered, page_parts};
 use serde::Serialize;
 use tsify::{Ts, Tsify};
 use wasm_bindgen::prelude::*;
@@ -167,7 +166,7 @@ impl Glass {
             pages: backdrop.kind.pages(),
             halved: board.is_some_and(|b| b.halved),
             frozen: backdrop.seen.frozen.map(|f| f.picture.to_string()),
-            cover: backdrop.seen.cover().filter(|c| !c.away).map(Cover::tag),
+            cover: covered::tag(&backdrop.seen.withheld()),
             window: [size.width, size.height],
             scroll: [backdrop.seen.scroll.0, backdrop.seen.scroll.1],
             served,

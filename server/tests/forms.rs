@@ -26,6 +26,7 @@ use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, ViewState};
 use bozzetto_core::stage::board::Board;
+use bozzetto_core::stage::hidden::HiddenPart;
 use bozzetto_core::stage::laid::{Laid, Lay};
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::step::StageStep;
@@ -36,10 +37,24 @@ const FORM_3: &str = include_str!("fixtures/forms/3.json");
 /// The same form, since something lies over the picture and backdrops have scales.
 const FORM_3_LAID: &str = include_str!("fixtures/forms/3-laid.json");
 
+/// The same form, since parts of backdrops can be hidden.
+const FORM_3_HIDDEN: &str = include_str!("fixtures/forms/3-hidden.json");
+
 /// What a capture is made from: its moment, and what of that.
 const CAPTURE: &str = include_str!("fixtures/forms/capture.json");
 /// The same of the whole of a backdrop.
 const WHOLE: &str = include_str!("fixtures/forms/whole.json");
+/// The same, since parts of backdrops can be hidden.
+const CAPTURE_HIDDEN: &str = include_str!("fixtures/forms/capture-hidden.json");
+
+/// Parts that are hidden on two pages.
+fn hidden() -> Vec<HiddenPart> {
+    let part = |page, x| HiddenPart {
+        page,
+        area: Rect::from_size(x, 0.25, 1.0 / 3.0, 40.0),
+    };
+    vec![part(0, 0.1 + 0.2), part(2, 7.0)]
+}
 
 fn bytes(hex: &str) -> Vec<u8> {
     let pairs = hex.trim().as_bytes().chunks_exact(2);
@@ -197,14 +212,24 @@ fn the_stage_is_stored_as_it_was() {
         )),
         lay(Lay::Magnifier(Magnifier::default())),
     ]);
-    let change = of(steps);
     let stored = [&[3], FORM_3_LAID.trim().as_bytes()].concat();
+    assert_eq!(log::change(&stored).unwrap(), of(steps.clone()));
+    let seen = ViewState {
+        hidden: hidden(),
+        ..ViewState::default()
+    };
+    steps.push(StageStep::See {
+        backdrop,
+        seen: Box::new(seen),
+    });
+    let change = of(steps);
+    let stored = [&[3], FORM_3_HIDDEN.trim().as_bytes()].concat();
     let packed = log::pack(&change).unwrap();
-    assert_eq!(String::from_utf8_lossy(&packed[1..]), FORM_3_LAID.trim());
+    assert_eq!(String::from_utf8_lossy(&packed[1..]), FORM_3_HIDDEN.trim());
     assert_eq!(log::change(&stored).unwrap(), change);
     // A field that is added later has a default: one that is not there is read all the same.
-    let older = FORM_3_LAID.replace(r#""looped":false,"#, "");
-    assert_ne!(older, FORM_3_LAID);
+    let older = FORM_3_HIDDEN.replace(r#""looped":false,"#, "");
+    assert_ne!(older, FORM_3_HIDDEN);
     let read = log::change(&[&[3], older.trim().as_bytes()].concat());
     assert_eq!(read.unwrap(), change);
 }
@@ -254,12 +279,10 @@ fn captures_are_stored_as_they_were() {
             turns: 3,
         },
     };
-    let written = serde_json::to_string(&(&moment, &cut)).unwrap();
-    assert_eq!(written, CAPTURE.trim());
     let read: (Moment, Cut) = serde_json::from_str(CAPTURE).unwrap();
     assert_eq!(read, (moment.clone(), cut.clone()));
     // What came later, of a backdrop taken whole.
-    let whole = (
+    let mut whole = (
         Moment {
             alone: true,
             ..moment
@@ -269,7 +292,14 @@ fn captures_are_stored_as_they_were() {
             ..cut
         },
     );
-    assert_eq!(serde_json::to_string(&whole).unwrap(), WHOLE.trim());
     let read: (Moment, Cut) = serde_json::from_str(WHOLE).unwrap();
+    assert_eq!(read, whole);
+    // And of one in which parts are hidden.
+    whole.0.current.as_mut().unwrap().seen.hidden = hidden();
+    assert_eq!(
+        serde_json::to_string(&whole).unwrap(),
+        CAPTURE_HIDDEN.trim()
+    );
+    let read: (Moment, Cut) = serde_json::from_str(CAPTURE_HIDDEN).unwrap();
     assert_eq!(read, whole);
 }

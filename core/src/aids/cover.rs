@@ -128,12 +128,6 @@ impl Cover {
         nearest.map_or(Edge::Top, |(edge, _)| edge)
     }
 
-    /// What it covers, as a word that differs when that differs.
-    pub fn tag(&self) -> String {
-        let r = &self.covers;
-        format!("{}_{}_{}_{}", r.x0, r.y0, r.x1, r.y1)
-    }
-
     /// Within its page, whatever was sent; `None` for what covers nothing.
     pub fn settled(mut self, whole: &Rect<Held>) -> Option<Self> {
         let r = self.covers;

@@ -8,7 +8,7 @@ use crate::paint;
 use crate::sheets::sheet::Sheets;
 use crate::sheets::step::SheetId;
 use crate::stage::backdrop::BackdropView;
-use crate::stage::covered;
+use crate::stage::covered::{self, Eyes};
 use crate::stage::laid::Laid;
 use crate::stage::pane::{self, Beside, InView, Pane};
 use crate::stage::sight::Sight;
@@ -225,7 +225,7 @@ impl Moment {
         }
         // What is covered is so without marks, too.
         for pane in panes {
-            covered::paint(pane, false, list);
+            covered::paint(pane, Eyes::Anybody, list);
         }
         let sight = Sight {
             area: self.area(),

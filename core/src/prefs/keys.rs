@@ -56,7 +56,11 @@ impl Deed {
         (Deed::Laser, "Laser", "q"),
         (Deed::Spotlight, "Spotlight", "w"),
         (Deed::Magnifier, "Magnifier", "g"),
-        (Deed::Cover, "Cover; again: uncover the next line", "u"),
+        (
+            Deed::Cover,
+            "Cover; again: uncover the next line; with Shift hide a part",
+            "u",
+        ),
         (Deed::Ring, "Pointer ring", "a"),
         (Deed::Ripples, "Ripples of presses", "i"),
         (Deed::Ruler, "Ruler", "r"),

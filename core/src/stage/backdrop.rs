@@ -15,6 +15,7 @@ use crate::marks::swatch::{Hold, Swatch};
 use crate::sheets::step::SheetId;
 use crate::stage::board::{self, Board};
 use crate::stage::grain::Grain;
+use crate::stage::hidden::{HiddenPart, MOST_PARTS};
 use crate::stage::playback::Playback;
 
 /// The colour around a backdrop that does not fill the picture area.
@@ -176,6 +177,8 @@ pub struct ViewState {
     pub plane: Option<Plane>,
     /// One on a page at the most, by their pages.
     pub covers: Vec<Cover>,
+    /// What only the presenter sees.
+    pub hidden: Vec<HiddenPart>,
 }
 
 /// A held picture.
@@ -255,8 +258,8 @@ impl BackdropView {
         )
     }
 
-    /// The part of a page that a cover can lie on. A web page scrolls away beneath the window in which the
-    /// cover was laid, and takes it along.
+    /// The part of a page that a cover can lie on, or that can be hidden. A web page scrolls away beneath the window
+    /// in which that was done, and takes it along.
     fn coverable(&self, page: u32, room: &Rect<Glass>) -> Rect<Held> {
         match self.kind {
             BackdropKind::Page(_) => {
@@ -279,18 +282,18 @@ impl BackdropView {
         }
     }
 
-    /// What of it is covered in its pane. For participants, with `theirs`, a film and a web page are covered
-    /// whole or not at all, unless they are held: their browsers play the film by themselves, and a frame of a
-    /// page may be from before it was scrolled.
-    pub fn covered(&self, room: &Rect<Glass>, theirs: bool) -> Option<Rect<Held>> {
-        let cover = self.seen.cover().filter(|cover| !cover.away)?;
+    /// What of it participants do not get, covered or hidden, in its pane. A film and a web page are withheld whole
+    /// or not at all, unless they are held: their browsers play the film by themselves, and a frame of a page may be
+    /// from before it was scrolled.
+    pub fn withheld(&self, room: &Rect<Glass>) -> Vec<Rect<Held>> {
+        let parts = self.seen.withheld();
         match self.kind {
             BackdropKind::Video { .. } | BackdropKind::Page(_)
-                if theirs && self.seen.frozen.is_none() =>
+                if !parts.is_empty() && self.seen.frozen.is_none() =>
             {
-                Some(self.shown(room))
+                vec![self.shown(room)]
             }
-            _ => Some(cover.covers),
+            _ => parts,
         }
     }
 
@@ -404,16 +407,40 @@ impl ViewState {
         self.covers.iter().find(|c| c.page == self.page)
     }
 
+    /// The cover's area on the page that is shown, unless it is put away.
+    pub fn covered(&self) -> Option<Rect<Held>> {
+        let cover = self.cover().filter(|cover| !cover.away);
+        cover.map(|cover| cover.covers)
+    }
+
+    /// What is hidden on the page that is shown.
+    pub fn hidden(&self) -> impl Iterator<Item = Rect<Held>> {
+        let here = self.hidden.iter().filter(|part| part.page == self.page);
+        here.map(|part| part.area)
+    }
+
+    /// What is not for participants on the page that is shown, covered or hidden.
+    pub fn withheld(&self) -> Vec<Rect<Held>> {
+        self.covered().into_iter().chain(self.hidden()).collect()
+    }
+
+    /// What is hidden on the page that is shown is this, and nothing else.
+    pub fn hide(&mut self, parts: impl IntoIterator<Item = Rect<Held>>) {
+        let page = self.page;
+        self.hidden.retain(|part| part.page != page);
+        let parts = parts.into_iter().map(|area| HiddenPart { page, area });
+        self.hidden.extend(parts);
+    }
+
     /// Lays a cover on its page, in the place of what lay there.
     pub fn lay_cover(&mut self, cover: Cover) {
         self.covers.retain(|c| c.page != cover.page);
         self.covers.push(cover);
     }
 
-    /// Whether what is covered on the page that is shown differs.
+    /// Whether something else is withheld on the page that is shown.
     pub fn uncovers(&self, before: &Self) -> bool {
-        let covers = |seen: &Self| Some(seen.cover().filter(|c| !c.away)?.covers);
-        covers(self) != covers(before)
+        self.withheld() != before.withheld()
     }
 
     /// Whether this differs from `before` only in what goes along with a hand: how large it is seen, how
@@ -467,6 +494,10 @@ impl ViewState {
         self.covers = covers.filter_map(settled).collect();
         self.covers.sort_by_key(|c| c.page);
         self.covers.dedup_by_key(|c| c.page);
+        let hidden = std::mem::take(&mut self.hidden).into_iter();
+        let hidden = hidden.filter(|part| part.page < backdrop.kind.pages());
+        let hidden = hidden.filter_map(|part| part.settled(&backdrop.coverable(part.page, room)));
+        self.hidden = hidden.take(MOST_PARTS).collect();
         let size = backdrop.size_of_page(self.page, room);
         self.zoom = self
             .zoom

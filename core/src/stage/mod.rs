@@ -4,6 +4,7 @@ pub mod backdrop;
 pub mod board;
 pub mod covered;
 pub mod grain;
+pub mod hidden;
 pub mod laid;
 pub mod lying;
 pub mod page_parts;

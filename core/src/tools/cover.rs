@@ -26,7 +26,7 @@ struct Pulling {
 struct Resting;
 
 fn covered_at<'a>(desk: &Desk<'a>, at: Point<Glass>) -> Option<&'a Pane<'a>> {
-    let on = |pane: &&Pane| covered::on_glass(pane, false).is_some_and(|r| r.contains(at));
+    let on = |pane: &&Pane| covered::on_glass(pane).is_some_and(|r| r.contains(at));
     desk.sight.panes.iter().find(on)
 }
 
@@ -47,7 +47,7 @@ pub fn begin(desk: &Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     }
     let place = at.at();
     let pane = covered_at(desk, place)?;
-    let (backdrop, lies) = (pane.backdrop?, covered::on_glass(pane, false)?);
+    let (backdrop, lies) = (pane.backdrop?, covered::on_glass(pane)?);
     if desk.in_hand.locked {
         // What is seen can be moved by who follows.
         let rests: Box<dyn Tool> = Box::new(Resting);

@@ -5,7 +5,7 @@ use crate::aids::pointing::Pointing;
 use crate::display::colour::Rgb;
 use crate::edit::select::Picked;
 use crate::edit::selection::{Pulled, Selection};
-use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point};
+use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point, Rect};
 use crate::geometry::ids::{AuthorId, BackdropId, IdMaker, MarkId};
 use crate::ink::InkPoint;
 use crate::ink::pen::Device;
@@ -55,6 +55,8 @@ pub enum Effect {
     Drag(Lay),
     /// This covers a page of a backdrop from now on.
     Cover(BackdropId, Cover),
+    /// These parts of the page of a backdrop that is shown are hidden from now on, and no others.
+    Hide(BackdropId, Vec<Rect<Held>>),
 }
 
 /// See the module's description.

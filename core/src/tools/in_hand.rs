@@ -21,6 +21,7 @@ pub enum Kind {
     Spotlight,
     Magnifier,
     Measure,
+    Hide,
 }
 
 /// Touch or Mark, and in Mark which tool and what it draws.
@@ -86,7 +87,8 @@ impl InHand {
             | Kind::Select
             | Kind::Laser
             | Kind::Spotlight
-            | Kind::Magnifier => false,
+            | Kind::Magnifier
+            | Kind::Hide => false,
         }
     }
 }

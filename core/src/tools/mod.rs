@@ -22,6 +22,7 @@ mod cover;
 mod eraser;
 mod face;
 mod figure;
+mod hide;
 mod instrument;
 mod laser;
 mod lasso;

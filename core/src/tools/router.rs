@@ -15,8 +15,8 @@ use crate::tools::palm::PalmRejection;
 use crate::tools::pointer::{Motion, Pointer};
 use crate::tools::tool::{Next, Overlay, Tool};
 use crate::tools::{
-    cover, eraser, face, figure, instrument, laser, lasso, light, magnifier, measure, mover, pen,
-    polyline, pull, stamp, text,
+    cover, eraser, face, figure, hide, instrument, laser, lasso, light, magnifier, measure, mover,
+    pen, polyline, pull, stamp, text,
 };
 
 /// Which tool a pointer that goes down is for, and what it begins there.
@@ -38,6 +38,9 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
     if let Some(pulls) = cover::begin(desk, at) {
         return Some(pulls);
     }
+    if desk.in_hand.holds(Kind::Hide) {
+        return hide::begin(desk, at);
+    }
     if desk.moves(at) {
         return mover::begin(desk, at);
     }
@@ -55,6 +58,7 @@ fn begin(desk: &mut Desk, at: &Pointer) -> Option<Box<dyn Tool>> {
         Kind::Spotlight => light::begin(desk, at),
         Kind::Magnifier => magnifier::begin(desk, at),
         Kind::Measure => measure::begin(desk, at),
+        Kind::Hide => hide::begin(desk, at),
     }
 }
 

@@ -21,7 +21,7 @@ use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 10;
+pub const VERSION: u16 = 11;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;

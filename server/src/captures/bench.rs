@@ -147,7 +147,7 @@ async fn cut(
     Json(cut): Json<Cut>,
 ) -> Result<Html<String>> {
     find(&app, lesson, id).await?;
-    take::remake(&app, lesson, id, |_| cut).await?;
+    take::remake(&app, lesson, id, |_| cut.clone()).await?;
     answer(&app, lesson, id).await
 }
 
@@ -162,7 +162,7 @@ async fn go_back(
         .await?;
     let version = versions.into_iter().find(|v| v.number == number);
     let cut = version.ok_or(AppError::NotFound)?.cut;
-    take::remake(&app, lesson, id, |_| cut).await?;
+    take::remake(&app, lesson, id, |_| cut.clone()).await?;
     answer(&app, lesson, id).await
 }
 

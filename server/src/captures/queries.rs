@@ -48,6 +48,7 @@ pub struct NewCapture {
 }
 
 /// What was made from a moment.
+#[derive(Clone)]
 pub struct Made {
     pub cut: Cut,
     pub width: u32,
@@ -170,10 +171,42 @@ pub fn made_from(conn: &Connection, lesson: i64, id: i64) -> Result<Option<MadeF
     }))
 }
 
-/// A capture's picture is another one from now on, and how it was cut before is a version. Gives the names of the
-/// files that it had.
-pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<Vec<String>> {
-    let files = files(conn, lesson, id)?;
+/// A capture's picture is another one from now on, and so are those that are `placed` of it; how it was cut before is a
+/// version. Gives the names of the files that they had. `None`, and nothing is changed, when it was not cut as it was
+/// said to be, or when something else that would have to be hidden is placed of it.
+pub fn remake(
+    conn: &Connection,
+    lesson: i64,
+    id: i64,
+    as_it_was: &Cut,
+    made: &Made,
+    placed: &[(i64, Made)],
+) -> Result<Option<Vec<String>>> {
+    let is_now: Option<String> = conn
+        .prepare_cached("SELECT cut FROM capture WHERE id = ?1 AND lesson = ?2")?
+        .query_row([id, lesson], |row| row.get(0))
+        .optional()?
+        .flatten();
+    let read = |e: serde_json::Error| StoreError(format!("capture {id}: {e}"));
+    let is_now: Option<Cut> = is_now
+        .map(|cut| serde_json::from_str(&cut).map_err(read))
+        .transpose()?;
+    if is_now.as_ref() != Some(as_it_was) {
+        return Ok(None);
+    }
+    let all_placed = || -> Result<bool> {
+        let each = placed_of(conn, id)?;
+        Ok(each
+            .iter()
+            .all(|(name, _)| placed.iter().any(|(of, _)| of == name)))
+    };
+    if made.cut.bench.hidden != as_it_was.bench.hidden && !all_placed()? {
+        return Ok(None);
+    }
+    let mut files = files(conn, lesson, id)?;
+    for (name, made) in placed {
+        files.push(place_anew(conn, *name, made)?);
+    }
     for file in [&made.picture, &made.thumbnail] {
         file.enter(conn)?;
     }
@@ -206,7 +239,7 @@ pub fn remake(conn: &Connection, lesson: i64, id: i64, made: &Made) -> Result<Ve
     if !made.cut.bench.hidden.is_empty() {
         forget_posters(conn, id)?;
     }
-    Ok(files)
+    Ok(Some(files))
 }
 
 /// Has a capture's picture placed as a mark, under this name. `None` when there is no such capture; otherwise its
@@ -250,7 +283,7 @@ pub fn placed_of(conn: &Connection, id: i64) -> Result<Vec<(i64, Cut)>> {
 }
 
 /// What is placed of a capture is another picture from now on. Gives the name of the file that it was.
-pub fn place_anew(conn: &Connection, name: i64, made: &Made) -> Result<String> {
+fn place_anew(conn: &Connection, name: i64, made: &Made) -> Result<String> {
     made.picture.enter(conn)?;
     let before = conn
         .prepare_cached("SELECT media FROM placed WHERE id = ?1")?

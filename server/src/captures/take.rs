@@ -15,6 +15,7 @@ use bozzetto_core::stage::pane::{self, Beside, Pane};
 use bozzetto_core::stage::state::Stage;
 use bozzetto_press::picture;
 use bytes::Bytes;
+use rusqlite::Connection;
 
 use super::queries::{self, Made, MadeFrom, NewCapture};
 use crate::app::App;
@@ -35,6 +36,8 @@ pub struct Frame {
     pub file: Incoming,
 }
 
+/// How often a capture is made anew when it was changed elsewhere meanwhile.
+const TRIES: usize = 5;
 /// Size of the small version, in pixels.
 const SMALL: (u32, u32) = (640, 400);
 
@@ -164,47 +167,47 @@ pub async fn made_from(app: &App, lesson: i64, id: i64) -> Result<MadeFrom> {
 }
 
 /// Makes a capture anew from its moment, cut as `change` makes it.
-pub async fn remake(
-    app: &App,
-    lesson: i64,
-    id: i64,
-    change: impl FnOnce(Cut) -> Cut,
-) -> Result<()> {
-    let MadeFrom {
-        moment,
-        cut,
-        frames,
-    } = made_from(app, lesson, id).await?;
-    app.room.for_a_capture(0)?;
-    let sheets = marks_of(app, lesson, &moment).await?;
-    let hidden_before = cut.bench.hidden.clone();
-    let mut cut = change(cut)
-        .settled(moment.area())
-        .map_err(|e| AppError::Unusable(e.to_string()))?;
-    cut.there = moment.parts(&sheets, &cut.drawn());
-    let mut placed = Vec::new();
-    if cut.bench.hidden != hidden_before {
-        // What is hidden in the capture is so in the marks that it is, whatever else they show.
-        let all = app.store.read(move |conn| queries::placed_of(conn, id));
-        for (name, mut as_placed) in all.await? {
-            as_placed.bench.hidden = cut.bench.hidden.clone();
-            placed.push((name, make(app, &moment, as_placed, &sheets, &frames).await?));
+pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut) -> Result<()> {
+    // Placed anew already, for the parts that are hidden now: it may have to be tried again.
+    let mut placed: Vec<(i64, Made)> = Vec::new();
+    for _ in 0..TRIES {
+        let MadeFrom {
+            moment,
+            cut: as_it_was,
+            frames,
+        } = made_from(app, lesson, id).await?;
+        app.room.for_a_capture(0)?;
+        let sheets = marks_of(app, lesson, &moment).await?;
+        let mut cut = change(as_it_was.clone())
+            .settled(moment.area())
+            .map_err(|e| AppError::Unusable(e.to_string()))?;
+        cut.there = moment.parts(&sheets, &cut.drawn());
+        let hidden = &cut.bench.hidden;
+        placed.retain(|(_, made)| made.cut.bench.hidden == *hidden);
+        if *hidden != as_it_was.bench.hidden {
+            // What is hidden in the capture is so in the marks that it is, whatever else they show.
+            let all = app.store.read(move |conn| queries::placed_of(conn, id));
+            for (name, mut as_placed) in all.await? {
+                if placed.iter().all(|(of, _)| *of != name) {
+                    as_placed.bench.hidden.clone_from(hidden);
+                    let made = make(app, &moment, as_placed, &sheets, &frames).await?;
+                    placed.push((name, made));
+                }
+            }
+        }
+        let made = make(app, &moment, cut, &sheets, &frames).await?;
+        let anew = placed.clone();
+        let write =
+            move |conn: &Connection| queries::remake(conn, lesson, id, &as_it_was, &made, &anew);
+        if let Some(before) = app.store.write(write).await? {
+            media::remove_unused(app, before).await?;
+            app.live.tell(lesson, Command::CapturesChanged).await;
+            return Ok(());
         }
     }
-    let made = make(app, &moment, cut, &sheets, &frames).await?;
-    let before = app
-        .store
-        .write(move |conn| {
-            let mut before = queries::remake(conn, lesson, id, &made)?;
-            for (name, made) in &placed {
-                before.push(queries::place_anew(conn, *name, made)?);
-            }
-            Ok(before)
-        })
-        .await?;
-    media::remove_unused(app, before).await?;
-    app.live.tell(lesson, Command::CapturesChanged).await;
-    Ok(())
+    Err(AppError::Unusable(
+        "It stays as it was: it was changed elsewhere meanwhile. Try again.".to_owned(),
+    ))
 }
 
 /// All of the picture area at the moment of a capture, as the bench shows it: with all of its parts that the cut has,

@@ -1,15 +1,15 @@
-//! Pictures out of which what is covered is cut: its pixels are not in them.
+//! Pictures out of which what is withheld is cut, covered or hidden: its pixels are not in them.
 
 use axum::http::HeaderMap;
 use axum::response::Response;
-use bozzetto_core::aids::cover::{COLOUR, Cover};
+use bozzetto_core::aids::cover::COLOUR;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::colour::WHITE;
 use bozzetto_core::display::{Blend, DisplayList, Item, Path, Source};
 use bozzetto_core::geometry::frames::{Glass, Held, Map, Point, Rect};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen};
 use bozzetto_core::stage::grain::Grain;
-use bozzetto_core::stage::page_parts;
+use bozzetto_core::stage::{covered, page_parts};
 use sha2::{Digest, Sha256};
 
 use crate::app::App;
@@ -101,13 +101,13 @@ fn on_print(part: &Rect<Held>) -> Rect<Glass> {
     Map::coincident().apply_rect(part)
 }
 
-/// The picture of a page without what a cover covers.
-pub async fn covered(
+/// The picture of a page without the parts that are withheld.
+pub async fn without(
     app: &App,
     lesson: i64,
     view: &BackdropView,
     page: &Page,
-    cover: &Cover,
+    parts: &[Rect<Held>],
     headers: &HeaderMap,
 ) -> Result<Response> {
     let id = view.id.0 as i64;
@@ -121,10 +121,12 @@ pub async fn covered(
         to: on_print(&page.shows),
     });
     // To whole pixels: at an edge between two of them nothing shines through.
-    let covers = cover.covers.inflate(1.0 / page.plan.scale);
-    list.fill(rect(&covers), COLOUR, Blend::Over);
+    for part in parts {
+        let part = part.inflate(1.0 / page.plan.scale);
+        list.fill(rect(&part), COLOUR, Blend::Over);
+    }
     let plan = page.plan;
-    let said = format!("{file:?}{:?}{plan:?}{}", page.source, cover.tag());
+    let said = format!("{file:?}{:?}{plan:?}{:?}", page.source, covered::tag(parts));
     let tag = format!("\"covered-{}\"", &hex(&Sha256::digest(said))[..32]);
     if serving::knows(headers, &tag) {
         return Ok(serving::picture("", headers, &tag));

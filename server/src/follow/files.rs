@@ -4,13 +4,13 @@
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
-use bozzetto_core::aids::cover::Cover;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{DisplayList, Item, Placing};
-use bozzetto_core::geometry::frames::{Point, Rect};
+use bozzetto_core::geometry::frames::{Held, Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
+use bozzetto_core::stage::covered;
 use bozzetto_core::wire::TakeAway;
 use serde::Deserialize;
 
@@ -51,18 +51,18 @@ async fn file(app: &App, lesson: i64, id: i64, headers: &HeaderMap) -> Result<Re
     serving::media(app, sha, headers).await
 }
 
-/// What covers a picture there, as [`Cover::tag`] says it.
+/// What is withheld of a picture there, as [`covered::tag`] says it.
 #[derive(Deserialize)]
-pub struct Covered {
+pub struct Without {
     cover: Option<String>,
 }
 
-impl Covered {
-    /// What is covered, if it is known there: whoever asks for less than that hears of the cover first.
-    fn of<'a>(&self, view: &'a BackdropView) -> Result<Option<&'a Cover>> {
-        let cover = view.seen.cover().filter(|c| !c.away);
-        match cover.map(Cover::tag) == self.cover {
-            true => Ok(cover),
+impl Without {
+    /// What is withheld, if it is known there: whoever asks for less than that hears of it first.
+    fn of(&self, view: &BackdropView) -> Result<Vec<Rect<Held>>> {
+        let parts = view.seen.withheld();
+        match covered::tag(&parts) == self.cover {
+            true => Ok(parts),
             false => Err(AppError::NotFound),
         }
     }
@@ -71,32 +71,32 @@ impl Covered {
 pub async fn picture(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
-    Query(covered): Query<Covered>,
+    Query(without): Query<Without>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let view = backdrop(&app, lesson, id, &headers).await?;
     let BackdropKind::Picture { grain } = view.kind else {
         return Err(AppError::NotFound);
     };
-    match covered.of(&view)? {
-        None => file(&app, lesson, id, &headers).await,
-        Some(cover) => {
+    match &without.of(&view)?[..] {
+        [] => file(&app, lesson, id, &headers).await,
+        parts => {
             let page = cut::Page::of_picture(&view, grain);
-            cut::covered(&app, lesson, &view, &page, cover, &headers).await
+            cut::without(&app, lesson, &view, &page, parts, &headers).await
         }
     }
 }
 
-/// A film is played by each browser itself: while some of it is covered, nobody gets it.
+/// A film is played by each browser itself: while some of it is withheld, nobody gets it.
 pub async fn video(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let view = backdrop(&app, lesson, id, &headers).await?;
-    let covered = view.seen.cover().is_some_and(|c| !c.away);
+    let whole = view.seen.withheld().is_empty();
     match view.kind {
-        BackdropKind::Video { .. } if !covered => file(&app, lesson, id, &headers).await,
+        BackdropKind::Video { .. } if whole => file(&app, lesson, id, &headers).await,
         _ => Err(AppError::NotFound),
     }
 }
@@ -106,18 +106,18 @@ pub async fn page(
     State(app): State<App>,
     Path((lesson, id, page)): Path<(i64, i64, usize)>,
     Query(wanted): Query<Wanted>,
-    Query(covered): Query<Covered>,
+    Query(without): Query<Without>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let view = backdrop(&app, lesson, id, &headers).await?;
     if view.seen.page as usize != page {
         return Err(AppError::NotFound);
     }
-    match covered.of(&view)? {
-        None => backdrops::show_page(&app, lesson, &view, page, wanted, &headers).await,
-        Some(cover) => {
+    match &without.of(&view)?[..] {
+        [] => backdrops::show_page(&app, lesson, &view, page, wanted, &headers).await,
+        parts => {
             let page = cut::Page::of_document(&view, wanted).ok_or(AppError::NotFound)?;
-            cut::covered(&app, lesson, &view, &page, cover, &headers).await
+            cut::without(&app, lesson, &view, &page, parts, &headers).await
         }
     }
 }
@@ -152,7 +152,7 @@ pub async fn placed(
     State(app): State<App>,
     Path((lesson, picture)): Path<(i64, u64)>,
     Query(part): Query<Part>,
-    Query(covered): Query<Covered>,
+    Query(without): Query<Without>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let shown = shown(&app, lesson, &headers).await?;
@@ -160,13 +160,14 @@ pub async fn placed(
         let mut held = shown.stage.each();
         let held = held.find_map(|b| Some((b, b.seen.frozen.filter(|f| f.picture == picture)?)));
         let (view, frozen) = held.ok_or(AppError::NotFound)?;
-        let Some(cover) = covered.of(view)? else {
+        let parts = without.of(view)?;
+        if parts.is_empty() {
             return whole(&app, picture, &headers).await;
-        };
+        }
         let file = backdrops::placed_file(&app, picture).await?;
         let size = file.and_then(|file| bozzetto_press::picture::size(&file.path));
         let page = cut::Page::of_frozen(&frozen, size.ok_or(AppError::NotFound)?);
-        return cut::covered(&app, lesson, view, &page, cover, &headers).await;
+        return cut::without(&app, lesson, view, &page, &parts, &headers).await;
     }
     let around = |p: &Placement| Part::around(p.seen());
     let mut marks = shown.placed.iter().filter(|p| p.picture == picture);

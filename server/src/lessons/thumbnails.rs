@@ -11,8 +11,9 @@ use bozzetto_core::paint;
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::stage::covered::{self, Eyes};
 use bozzetto_core::stage::pane::Pane;
-use bozzetto_core::stage::{backdrop, covered, pane};
+use bozzetto_core::stage::{backdrop, pane};
 use sha2::{Digest, Sha256};
 
 use crate::app::App;
@@ -152,7 +153,7 @@ impl Scene<'_> {
         let marks = paint::everything(sheets, &in_view, &plan.area, crate::now() as u64);
         list.items.extend(marks.items);
         let backdrop = Some(view);
-        covered::paint(&Pane { room, backdrop }, false, &mut list);
+        covered::paint(&Pane { room, backdrop }, Eyes::Anybody, &mut list);
         Print {
             list,
             plan,

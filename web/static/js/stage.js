@@ -37,6 +37,7 @@ import { prepareClocks } from "./rail/clocks.js";
 import { prepareCover } from "./rail/cover.js";
 import { prepareDivider } from "./rail/divider.js";
 import { fullScreen, prepareFullScreen } from "./rail/full_screen.js";
+import { prepareHide } from "./rail/hide.js";
 import { prepareInHand } from "./rail/in_hand.js";
 import { prepareInstruments } from "./rail/instruments.js";
 import { prepareMagnifier } from "./rail/magnifier.js";
@@ -90,6 +91,7 @@ function showFrame({ view, changed }) {
   spotlight.show(laid);
   magnifier.show(laid);
   cover.show(laid);
+  hide.show(laid);
   instruments.show(laid);
   clocks.show(laid);
   pages.show();
@@ -314,6 +316,7 @@ const aids = prepareAids({ glass, hand, settings, row: aidsRow, take: tools.take
 const spotlight = prepareSpotlight({ glass, hand, row: aidsRow, act });
 const magnifier = prepareMagnifier({ glass, hand, beneath, row: aidsRow, act });
 const cover = prepareCover({ glass, beneath, row: aidsRow, act });
+const hide = prepareHide({ glass, hand, row: aidsRow, beneath, isPaused: () => order.state.paused, act });
 const instruments = prepareInstruments({ glass, hand, row: aidsRow, act, say });
 const clocks = prepareClocks({ glass, row: aidsRow, act, say });
 prepareFullScreen();
@@ -483,7 +486,7 @@ const deeds = {
   ripples: (key) => hand.lend(key, aids.ripples, true),
   spotlight: spotlight.lend,
   magnifier: magnifier.lend,
-  cover: cover.key,
+  cover: (_key, shift) => (shift ? hide.key() : cover.key()),
   ruler: instruments.ruler,
   compasses: instruments.compasses,
   protractor: instruments.protractor,

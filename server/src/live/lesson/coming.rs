@@ -31,7 +31,7 @@ impl Lesson {
                 .told
                 .on_stage()
                 .each()
-                .any(|b| b.seen.cover().is_some())
+                .any(|b| !b.seen.withheld().is_empty())
         {
             let on_stage = self.on_stage();
             self.note_covered(&on_stage);

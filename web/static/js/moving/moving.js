@@ -5,6 +5,7 @@
 import { hush, say } from "../messages.js";
 import { el } from "../page.js";
 import { drawable } from "../picture/beneath.js";
+import { blank } from "../picture/blank.js";
 import { startCamera } from "./cameras.js";
 import { canShowTab, drawn, markTab, ownTab, refusal, SharesItself, screen } from "./sources.js";
 import { StreamSender } from "./streams.js";
@@ -190,7 +191,13 @@ export class Moving {
     for (const pane of this.beneath.panes.filter((p) => p.moves && p.frozen === null)) {
       const grabbed = await this.grab(pane);
       if (!grabbed && pane.kind === "page") return null;
-      if (grabbed) frames.push({ id: pane.id, shows: grabbed.shows, blob: await lossless(grabbed.canvas) });
+      if (!grabbed) continue;
+      const { canvas, shows } = grabbed;
+      // What is hidden leaves this page with no picture.
+      const hidden = this.glass.frame_hidden(pane.id, Float64Array.from(shows), canvas.width, canvas.height);
+      const context = canvas.getContext("2d");
+      if (context) blank(context, hidden);
+      frames.push({ id: pane.id, shows, blob: await lossless(canvas) });
     }
     return frames;
   }

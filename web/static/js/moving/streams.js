@@ -2,7 +2,7 @@
 // Sending a moving backdrop to everybody who watches: encoded once, as fast as line and machine take
 // it; for those who cannot decode that, a still now and then.
 
-import { cover_colour } from "../../glass/glass.js";
+import { blank } from "../picture/blank.js";
 
 /** @import { Glass } from "../../glass/glass.js" */
 /** @import { Source } from "./sources.js" */
@@ -161,11 +161,8 @@ export class StreamSender {
     } finally {
       context.restore();
     }
-    if (covered.length > 0) {
-      // What is covered is not sent; where it is seen the cover is drawn over it.
-      context.fillStyle = cover_colour();
-      context.fillRect(covered[0], covered[1], covered[2], covered[3]);
-    }
+    // What is withheld is not sent; where it is seen something is drawn over it.
+    blank(context, covered);
     this.encode(frame, (timestamp) => new VideoFrame(canvas, { timestamp }));
     if (still) this.still(frame);
   }

@@ -6,7 +6,8 @@ import { el } from "../page.js";
 /**
  * An aid: its chip in the row, what its settings are in, and what happens when these come and go.
  * @typedef {{ isOn: () => boolean, putAway: () => void, chip: HTMLElement, set: HTMLElement | null,
- *   opened?: () => void, closed?: () => void }} Aid
+ *   opened?: () => void, closed?: () => void, stays?: () => boolean }} Aid `stays` of one that Esc does not put
+ *   away
  */
 
 /** Esc that is pressed again within this time, in milliseconds, puts away all. */
@@ -69,11 +70,12 @@ export class AidsRow {
   /** Puts away the aid that was taken or looked at last; all of them, when the last went a moment ago. `false`
    *  when there is none. */
   putLastAway() {
-    const last = this.inUse.at(-1);
+    const away = this.inUse.filter((id) => !this.known.get(id)?.stays?.());
+    const last = away.at(-1);
     if (last === undefined) return false;
     const twice = performance.now() - this.putAwayAt < TWICE;
     this.putAwayAt = performance.now();
-    for (const id of twice ? [...this.inUse] : [last]) this.known.get(id)?.putAway();
+    for (const id of twice ? away : [last]) this.known.get(id)?.putAway();
     this.look();
     return true;
   }

@@ -8,7 +8,7 @@ import { button, el } from "../page.js";
 
 const TOOLS = /** @type {const} */ (["erase", "select", "text"]);
 /** Tools that have a cursor of their own on the glass. */
-const CURSORS = ["erase", "select", "stamp", "text", "laser", "spotlight", "magnifier", "measure"];
+const CURSORS = ["erase", "select", "stamp", "text", "laser", "spotlight", "magnifier", "measure", "hide"];
 
 /**
  * @param {{ glass: Glass, hand: Hand, act: (deed: () => unknown) => void, wipe: (deed: () => unknown) => void,
