@@ -1,7 +1,7 @@
 //! The presenter's settings, their swatches and keys.
 
 use bozzetto_core::display::colour::{OKABE_ITO, Rgb};
-use bozzetto_core::geometry::frames::{Glass as GlassFrame, Map};
+use bozzetto_core::geometry::frames::{Glass as GlassFrame, Map, Rect};
 use bozzetto_core::ink::tip::Tip;
 use bozzetto_core::marks::swatch::{Hold, ORIGINALS, Swatch};
 use bozzetto_core::prefs::keys::{Deed, Keys};
@@ -9,7 +9,7 @@ use bozzetto_core::prefs::legibility;
 use bozzetto_core::prefs::settings::Settings;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::stage::board::PAPER;
-use bozzetto_core::tools::in_hand::InHand;
+use bozzetto_core::tools::in_hand::{InHand, Kind};
 use serde::Serialize;
 use tsify::{Ts, Tsify};
 use wasm_bindgen::prelude::*;
@@ -240,7 +240,12 @@ impl Glass {
     /// See [`Glass::hold`].
     pub fn take_in_hand(&mut self, in_hand: InHand) {
         self.finish();
-        self.hand.in_hand = in_hand;
+        let hid = std::mem::replace(&mut self.hand.in_hand, in_hand).holds(Kind::Hide);
+        if hid != in_hand.holds(Kind::Hide) {
+            // Hidden parts have crosses meanwhile.
+            let all = Rect::of_size(self.picture.area);
+            self.picture.invalidate_laid(&all);
+        }
     }
 
     fn legible_instead(&self, index: usize) -> Option<Swatch> {

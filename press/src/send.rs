@@ -279,11 +279,13 @@ pub fn pages<E: AsRef<[u8]>>(
     mut set: impl FnMut(&str, f64) -> Text,
 ) -> Result<Vec<u8>, String> {
     let mut pdf = Pages::begin(title);
-    let (per_page, sheet) = match layout {
-        Layout::Own => (1, None),
-        Layout::Paper(n) => (n.clamp(1, each.len().max(1) as u32), Some(n)),
+    let sheet = match layout {
+        Layout::Own => None,
+        Layout::Paper(n, lies) => {
+            let per_page = n.clamp(1, each.len().max(1) as u32);
+            Some(paper::sheet(per_page, shape, lies))
+        }
     };
-    let sheet = sheet.map(|_| paper::sheet(per_page, shape));
     for (n, one) in each.enumerate() {
         let (png, words) = one?;
         let picture = image::load_from_memory_with_format(png.as_ref(), image::ImageFormat::Png);

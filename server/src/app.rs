@@ -36,6 +36,8 @@ pub struct Options {
     pub quota: Option<u64>,
     /// How many connections there may be; without it as many as the system lets.
     pub connections: Option<usize>,
+    /// A folder that captures are written into as well.
+    pub also_save: Option<PathBuf>,
 }
 
 impl Options {
@@ -56,6 +58,7 @@ impl Options {
             private_addresses: false,
             quota: None,
             connections: None,
+            also_save: None,
         }
     }
 }

@@ -90,6 +90,9 @@ pub struct Serve {
     /// How much the data folder may hold, in GB; what is beyond that is refused, but for marks.
     #[arg(long, value_name = "GB")]
     pub quota: Option<f64>,
+    /// Write each capture into this folder as well, for a program that takes it elsewhere.
+    #[arg(long, value_name = "DIR")]
+    pub also_save: Option<PathBuf>,
 }
 
 /// Writes a manual page for each command into `to/man1`, and completions into `to/completions`.

@@ -74,6 +74,7 @@ async fn run(options: Serve) -> anyhow::Result<()> {
             proxies: options.behind_proxy,
             private_addresses: options.private_addresses,
             quota: options.quota.map(|gb| (gb * 1e9) as u64),
+            also_save: options.also_save,
             ..Options::new(address)
         },
     )

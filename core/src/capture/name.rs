@@ -3,19 +3,85 @@
 /// The longest name that anything may have, in characters.
 pub const MAX_NAME: usize = 120;
 
-/// The name proposed for a capture: what was on stage, when, and in which lesson. `time` is the
-/// local time as the presenter writes it, `10:42`.
-///
-/// ```
-/// use bozzetto_core::capture::name::propose;
-/// assert_eq!(
-///     propose("Coastal pilotage", "Harbour approach", "10:42"),
-///     "Harbour approach 10:42, Coastal pilotage"
-/// );
-/// ```
-pub fn propose(lesson: &str, backdrop: &str, time: &str) -> String {
-    let part = |s: &str| s.trim().chars().take(50).collect::<String>();
-    format!("{} {time}, {}", part(backdrop), part(lesson))
+/// How captures are called at first.
+pub const PATTERN: &str = "{backdrop} {time}, {lesson}";
+
+/// What the name of a capture can say.
+#[derive(Clone, Debug, Default)]
+pub struct Naming {
+    pub lesson: String,
+    /// What was on stage.
+    pub backdrop: String,
+    /// Which capture of the lesson it is, from 1.
+    pub number: u32,
+    /// The day, `2026-11-27`.
+    pub date: String,
+    /// The local time as the presenter writes it, `10:42`.
+    pub time: String,
+}
+
+/// Why a pattern makes no names, in words for whoever wrote it.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+pub enum PatternFault {
+    #[error(
+        "There is no {{{0}}}. There are {{lesson}}, {{backdrop}}, {{number}}, {{date}} and {{time}}."
+    )]
+    Unknown(String),
+    #[error("A {{ is not closed by a }}.")]
+    Open,
+    #[error(
+        "A name says something: it has at least one letter, or one of {{lesson}}, {{backdrop}}, {{number}}, {{date}}, {{time}}."
+    )]
+    Empty,
+}
+
+impl Naming {
+    /// Of a capture that might have been taken, to try a pattern on.
+    pub fn example() -> Self {
+        Self {
+            lesson: "Coastal pilotage".to_owned(),
+            backdrop: "Harbour approach".to_owned(),
+            number: 7,
+            date: "2026-11-27".to_owned(),
+            time: "10:42".to_owned(),
+        }
+    }
+
+    /// The name that a pattern makes: text, in which `{lesson}`, `{backdrop}`, `{number}`, `{date}` and `{time}` stand for
+    /// what they say.
+    ///
+    /// # Errors
+    /// For another word in braces, a brace that is not closed, and a pattern that leaves nothing.
+    ///
+    /// ```
+    /// use bozzetto_core::capture::name::{Naming, PATTERN};
+    /// let naming = Naming::example();
+    /// assert_eq!(naming.name(PATTERN).unwrap(), "Harbour approach 10:42, Coastal pilotage");
+    /// assert_eq!(naming.name("{date} {number}").unwrap(), "2026-11-27 07");
+    /// assert!(naming.name("{page}").is_err());
+    /// assert!(naming.name("{date").is_err());
+    /// ```
+    pub fn name(&self, pattern: &str) -> Result<String, PatternFault> {
+        // The longest that a lesson's or a backdrop's name is in it, in characters.
+        let part = |s: &str| s.trim().chars().take(50).collect::<String>();
+        let mut name = String::new();
+        let mut rest = pattern;
+        while let Some((before, after)) = rest.split_once('{') {
+            let (word, after) = after.split_once('}').ok_or(PatternFault::Open)?;
+            name.push_str(before);
+            name.push_str(&match word {
+                "lesson" => part(&self.lesson),
+                "backdrop" => part(&self.backdrop),
+                "number" => format!("{:02}", self.number),
+                "date" => self.date.clone(),
+                "time" => self.time.clone(),
+                other => return Err(PatternFault::Unknown(part(other))),
+            });
+            rest = after;
+        }
+        name.push_str(rest);
+        tidy(&name).ok_or(PatternFault::Empty)
+    }
 }
 
 /// What somebody typed as a name: one line of what can be seen, at most [`MAX_NAME`] characters.
@@ -97,6 +163,11 @@ fn invisible(c: char) -> bool {
 /// assert_eq!(file_name("CON", "png"), "CON-.png");
 /// ```
 pub fn file_name(name: &str, extension: &str) -> String {
+    format!("{}.{extension}", stem(name))
+}
+
+/// The same without what it ends with, as for a folder.
+pub fn stem(name: &str) -> String {
     let mut safe: String = name
         .chars()
         .map(|c| match c {
@@ -120,8 +191,33 @@ pub fn file_name(name: &str, extension: &str) -> String {
         || numbered("COM")
         || numbered("LPT");
     match safe {
-        "" => format!("capture.{extension}"),
-        safe if reserved => format!("{safe}-.{extension}"),
-        safe => format!("{safe}.{extension}"),
+        "" => "capture".to_owned(),
+        safe if reserved => format!("{safe}-"),
+        safe => safe.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Whatever a pattern and what it is about are, there is a name that can be a file's on every system, or it is
+        /// said why not. The rules are those of `file_name`'s source.
+        #[test]
+        fn every_name_is_a_name_for_a_file(pattern in "([ -z|~\u{202e}\u{0}é灯]|\\{(lesson|backdrop|number|date|time)\\}){0,40}", lesson in "\\PC{0,80}") {
+            let naming = Naming { lesson: lesson.clone(), backdrop: lesson, ..Naming::example() };
+            let Ok(name) = naming.name(&pattern) else {
+                // Nothing is left, whatever is said of it; at first there is always something.
+                prop_assert!(naming.name(&pattern) == Err(PatternFault::Empty), "braces");
+                prop_assert!(naming.name(PATTERN).is_ok());
+                return Ok(());
+            };
+            prop_assert!(!name.is_empty() && name.chars().count() <= MAX_NAME);
+            let file = file_name(&name, "png");
+            prop_assert!(file.len() <= 255 && !file.starts_with('.') && !file.trim_end_matches(".png").ends_with([' ', '.']));
+            prop_assert!(!file.contains(['/', '\\', ':', '*', '?', '"', '<', '>', '|', '\0', '\u{202e}']), "{:?}", file);
+        }
     }
 }

@@ -17,8 +17,19 @@ pub enum Layout {
     /// A page for each, as the capture is shaped.
     #[default]
     Own,
-    /// So many to a page of A4, upright or across, each with its words below.
-    Paper(u32),
+    /// So many to a page of A4, each with its words below.
+    Paper(u32, Lies),
+}
+
+/// How a page lies.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Lies {
+    /// So that captures are largest on it.
+    #[default]
+    Best,
+    Upright,
+    Across,
 }
 
 /// A place for a capture on a page, in points from the page's upper left corner; its words are below it.
@@ -33,14 +44,15 @@ pub struct Cell {
 /// The page, and the places on it, that `number` captures of this shape (width by height) are largest on.
 ///
 /// ```
-/// use bozzetto_core::capture::paper::{A4, sheet};
+/// use bozzetto_core::capture::paper::{A4, Lies, sheet};
 /// // Four landscape pictures lie two by two on a page that lies across.
-/// let (page, cells) = sheet(4, 16.0 / 9.0);
+/// let (page, cells) = sheet(4, 16.0 / 9.0, Lies::Best);
 /// assert_eq!(page, (A4.1, A4.0));
 /// assert_eq!(cells.len(), 4);
 /// assert_eq!(cells[0].y, cells[1].y);
+/// assert_eq!(sheet(4, 16.0 / 9.0, Lies::Upright).0, A4);
 /// ```
-pub fn sheet(number: u32, shape: f64) -> ((f64, f64), Vec<Cell>) {
+pub fn sheet(number: u32, shape: f64, lies: Lies) -> ((f64, f64), Vec<Cell>) {
     let number = number.clamp(1, 100);
     let shape = if shape.is_finite() {
         shape.clamp(0.05, 20.0)
@@ -48,8 +60,14 @@ pub fn sheet(number: u32, shape: f64) -> ((f64, f64), Vec<Cell>) {
         1.0
     };
     let (short, long) = A4;
-    let arrangements = [(short, long), (long, short)]
-        .into_iter()
+    let pages: &[(f64, f64)] = match lies {
+        Lies::Best => &[(short, long), (long, short)],
+        Lies::Upright => &[(short, long)],
+        Lies::Across => &[(long, short)],
+    };
+    let arrangements = pages
+        .iter()
+        .copied()
         .flat_map(|page| (1..=number).map(move |columns| (page, columns)));
     let of = |((w, h), columns): ((f64, f64), u32)| {
         let rows = number.div_ceil(columns);
@@ -104,8 +122,16 @@ mod tests {
     proptest! {
         /// Whatever is laid on paper is on it, beside the others, and in its shape.
         #[test]
-        fn captures_lie_side_by_side_on_the_page(n in 1..40u32, w in 1..9000u32, h in 1..9000u32) {
-            let ((pw, ph), cells) = sheet(n, f64::from(w) / f64::from(h));
+        fn captures_lie_side_by_side_on_the_page(
+            n in 1..40u32, w in 1..9000u32, h in 1..9000u32,
+            lies in prop_oneof![Just(Lies::Best), Just(Lies::Upright), Just(Lies::Across)],
+        ) {
+            let shape = f64::from(w) / f64::from(h);
+            let ((pw, ph), cells) = sheet(n, shape, lies);
+            // No page that lies otherwise has larger ones, but of such that are hardly more than a line.
+            let is_line = !(0.05..=20.0).contains(&shape);
+            let widest = |lies| sheet(n, shape, lies).1[0].fitted(w, h).width;
+            prop_assert!(is_line || lies != Lies::Best || widest(Lies::Upright).max(widest(Lies::Across)) <= widest(lies) + 1e-6);
             prop_assert_eq!(cells.len(), n as usize);
             for (at, cell) in cells.iter().enumerate() {
                 prop_assert!(cell.width > 0.0 && cell.height > 0.0);

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::aids::Aids;
 use crate::aids::ring::RingLook;
+use crate::capture::name::{MAX_NAME, Naming, PATTERN};
 use crate::marks::swatch::{MOST, ORIGINALS, Swatch};
 use crate::prefs::keys::Keys;
 use crate::prefs::legibility::Room;
@@ -101,7 +102,7 @@ pub struct Settings {
 }
 
 /// What goes along with captures.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[derive(Clone, PartialEq, Eq, Debug, Serialize, Deserialize)]
 #[serde(default)]
 #[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
 pub struct Capturing {
@@ -112,6 +113,8 @@ pub struct Capturing {
     /// The stage is captured before it is wiped.
     pub at_wipe: bool,
     pub routes: Routes,
+    /// The pattern of their names: see [`Naming`].
+    pub names: String,
 }
 
 /// What becomes of a capture when it has been taken; it is kept in any case.
@@ -167,6 +170,7 @@ impl Default for Capturing {
             sound: true,
             at_wipe: false,
             routes: Routes::default(),
+            names: PATTERN.to_owned(),
         }
     }
 }
@@ -221,6 +225,11 @@ impl Settings {
         self.rail.along = self.rail.along.clamp(0.0, 1.0);
         if !ERASERS.contains(&self.eraser) {
             self.eraser = ERASERS[1];
+        }
+        if self.capture.names.chars().count() > MAX_NAME
+            || Naming::example().name(&self.capture.names).is_err()
+        {
+            self.capture.names = PATTERN.to_owned();
         }
         self.keys = self.keys.settled();
         self.aids = self.aids.settled();

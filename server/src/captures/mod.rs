@@ -1,6 +1,7 @@
 //! Captures: pictures taken of the stage, kept, handed out and downloaded.
 
 mod all;
+mod also;
 mod bench;
 mod queries;
 mod routes;

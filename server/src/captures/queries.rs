@@ -1,6 +1,7 @@
 //! Captures in the database.
 
 use bozzetto_core::capture::moment::{Cut, Moment};
+use bozzetto_core::capture::name::{Naming, PATTERN};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::wire::TakeAway;
 use rusqlite::{Connection, OptionalExtension, Row, params};
@@ -29,6 +30,17 @@ pub struct Capture {
     pub backdrop: String,
     /// It is one of those that were chosen on the page.
     pub chosen: bool,
+    /// What came of writing it into another folder, if that was wanted.
+    pub saved: Option<Saved>,
+}
+
+/// What came of writing a capture into another folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Saved {
+    /// Its name there.
+    As(String),
+    /// Why it is not there.
+    Fault(String),
 }
 
 /// The names of a capture's files.
@@ -40,7 +52,8 @@ pub struct Files {
 /// A capture that has just been taken.
 pub struct NewCapture {
     pub lesson: i64,
-    pub name: String,
+    /// What it is called by, but for its number.
+    pub naming: Naming,
     pub moment: Moment,
     /// Backdrops that moved, and the files of their frames.
     pub frames: Vec<(BackdropId, Written)>,
@@ -77,7 +90,7 @@ pub struct Version {
 const MOST_VERSIONS: i64 = 50;
 
 const COLUMNS: &str = "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail, cut,
-    caption, coalesce(json_extract(moment, '$.current.name'), '')";
+    caption, coalesce(json_extract(moment, '$.current.name'), ''), saved_as, save_fault";
 
 fn capture(row: &Row) -> rusqlite::Result<Capture> {
     Ok(Capture {
@@ -97,6 +110,10 @@ fn capture(row: &Row) -> rusqlite::Result<Capture> {
         caption: row.get(11)?,
         backdrop: row.get(12)?,
         chosen: false,
+        saved: match row.get::<_, Option<String>>(14)? {
+            Some(fault) => Some(Saved::Fault(fault)),
+            None => row.get::<_, Option<String>>(13)?.map(Saved::As),
+        },
     })
 }
 
@@ -109,11 +126,22 @@ pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
     let mut taken = conn.prepare_cached(
         "SELECT 1 FROM capture WHERE lesson = ?1 AND name = ?2 AND deleted_at IS NULL",
     )?;
-    let mut name = new.name.clone();
+    let captures: u32 = conn
+        .prepare_cached("SELECT count(*) FROM capture WHERE lesson = ?1")?
+        .query_row([new.lesson], |row| row.get(0))?;
+    let naming = Naming {
+        number: captures + 1,
+        ..new.naming.clone()
+    };
+    let pattern = crate::settings::read(conn)?.capture.names;
+    // A backdrop without a name leaves nothing of some patterns; of this one something stays.
+    let name = naming.name(&pattern).or_else(|_| naming.name(PATTERN));
+    let first = name.map_err(|e| StoreError(e.to_string()))?;
+    let mut name = first.clone();
     let mut number = 1;
     while taken.exists(params![new.lesson, name])? {
         number += 1;
-        name = format!("{} ({number})", new.name);
+        name = format!("{first} ({number})");
     }
     conn.prepare_cached(
         "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, made_at, moment, cut, place)
@@ -255,6 +283,20 @@ pub fn place(conn: &Connection, lesson: i64, id: i64, name: u64) -> Result<Optio
     })
     .optional()
     .map_err(StoreError::from)
+}
+
+/// What came of writing a capture into another folder is kept with it.
+pub fn set_saved(conn: &Connection, id: i64, saved: &Saved) -> Result<()> {
+    // What was written before and could not be replaced is known to be there all the same.
+    let (name, fault) = match saved {
+        Saved::As(name) => (Some(name), None),
+        Saved::Fault(fault) => (None, Some(fault)),
+    };
+    conn.prepare_cached(
+        "UPDATE capture SET saved_as = coalesce(?2, saved_as), save_fault = ?3 WHERE id = ?1",
+    )?
+    .execute(params![id, name, fault])?;
+    Ok(())
 }
 
 /// The capture that was taken last.

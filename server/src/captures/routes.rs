@@ -128,6 +128,14 @@ impl Capture {
             .to_string()
     }
 
+    /// What stands below it on paper: its caption, or its name.
+    pub fn words(&self) -> &str {
+        match self.caption.is_empty() {
+            true => &self.name,
+            false => &self.caption,
+        }
+    }
+
     /// Changes when its pictures do, so that no browser shows an older one.
     pub fn version(&self) -> &str {
         &self.media[..8]

@@ -5,13 +5,16 @@ use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
 use bozzetto_core::capture::name::file_name;
+use bozzetto_core::capture::paper::Layout;
 use bozzetto_core::capture::send::{Fit, Fitted, Format};
+use bozzetto_press::send::SendFault;
 use bytes::Bytes;
 use jiff::Timestamp;
 use serde::Deserialize;
 
 use super::queries::Capture;
 use super::routes::{find, thousands};
+use super::several::Paper;
 use crate::app::App;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
@@ -42,6 +45,9 @@ struct Wanted {
     /// The most, in kB; empty for no limit.
     #[serde(default)]
     most: String,
+    /// Of a PDF file on paper: its caption or name is below it.
+    #[serde(default)]
+    captioned: bool,
 }
 
 impl Wanted {
@@ -108,21 +114,38 @@ struct Made {
     quality: u8,
 }
 
-async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted) -> Result<Made> {
+async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted, paper: &Paper) -> Result<Made> {
     let c = find(app, lesson, id).await?;
-    let fit = wanted.fit().of(c.width, c.height);
-    let fitted = fit.map_err(|e| AppError::Unusable(e.to_string()))?;
+    let file = app.media.file(&c.media);
+    let layout = paper.layout();
+    let on_paper = wanted.format == Format::Pdf && layout != Layout::Own;
+    let fit = match on_paper {
+        true => Fit::Original,
+        false => wanted.fit(),
+    };
+    let fitted = fit
+        .of(c.width, c.height)
+        .map_err(|e| AppError::Unusable(e.to_string()))?;
     let taken = Timestamp::from_millisecond(c.taken_at).unwrap_or(Timestamp::UNIX_EPOCH);
-    let job = Job::Send {
-        file: app.media.file(&c.media),
-        send: Send {
-            width: fitted.width,
-            height: fitted.height,
-            format: wanted.format,
-            quality: wanted.quality(),
-            most: wanted.most(),
+    let words = if wanted.captioned { c.words() } else { "" };
+    let job = match on_paper {
+        true => Job::Pages {
+            files: vec![(file, words.to_owned())],
             title: c.name.clone(),
-            taken: taken.to_string(),
+            layout,
+            shape: f64::from(c.width) / f64::from(c.height.max(1)),
+        },
+        false => Job::Send {
+            file,
+            send: Send {
+                width: fitted.width,
+                height: fitted.height,
+                format: wanted.format,
+                quality: wanted.quality(),
+                most: wanted.most(),
+                title: c.name.clone(),
+                taken: taken.to_string(),
+            },
         },
     };
     let pixels = |w: u32, h: u32| u64::from(w) * u64::from(h);
@@ -133,6 +156,12 @@ async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted) -> Result<Made> 
         .run_sized(job, memory + (32 << 20), TO_CAPTURE)
         .await?
     {
+        Done::Sent { bytes, .. } if wanted.most().is_some_and(|most| bytes.len() as u64 > most) => {
+            let most = wanted.most().unwrap_or(0);
+            Err(AppError::Unusable(
+                SendFault::TooLarge(most / 1000).to_string(),
+            ))
+        }
         Done::Sent { bytes, quality } => Ok(Made {
             c,
             fitted,
@@ -147,8 +176,9 @@ async fn send(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     Query(wanted): Query<Wanted>,
+    Query(paper): Query<Paper>,
 ) -> Result<Response> {
-    let made = made(&app, lesson, id, &wanted).await?;
+    let made = made(&app, lesson, id, &wanted, &paper).await?;
     let name = file_name(&made.c.name, wanted.format.extension());
     let headers = [
         (header::CONTENT_TYPE, wanted.format.mime().to_owned()),
@@ -162,8 +192,9 @@ async fn size(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     Query(wanted): Query<Wanted>,
+    Query(paper): Query<Paper>,
 ) -> Result<Html<String>> {
-    let made = made(&app, lesson, id, &wanted).await?;
+    let made = made(&app, lesson, id, &wanted, &paper).await?;
     let lowered = made.quality < wanted.quality() && wanted.format.has_quality();
     let size = Size {
         fitted: made.fitted,

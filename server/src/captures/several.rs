@@ -9,7 +9,7 @@ use axum::extract::{Path, Query, RawQuery, State};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
 use bozzetto_core::capture::name::{file_name, has_words};
-use bozzetto_core::capture::paper::Layout;
+use bozzetto_core::capture::paper::{Layout, Lies};
 use serde::Deserialize;
 use tokio_util::io::ReaderStream;
 
@@ -234,28 +234,32 @@ fn named(captures: &[Capture]) -> Vec<(String, &Capture)> {
     named
 }
 
-/// How a PDF is laid: `own`, or how many to a page of A4.
+/// How a PDF is laid: `own`, or how many to a page of A4, and how that lies.
 #[derive(Deserialize, Default)]
-struct Paper {
-    #[serde(default)]
+#[serde(default)]
+pub(super) struct Paper {
     layout: String,
+    lies: Lies,
+}
+
+impl Paper {
+    pub(super) fn layout(&self) -> Layout {
+        let number = self.layout.parse();
+        number.map_or(Layout::Own, |n| Layout::Paper(n, self.lies))
+    }
 }
 
 async fn pdf(
     State(app): State<App>,
     Path(lesson): Path<i64>,
-    Query(Paper { layout }): Query<Paper>,
+    Query(paper): Query<Paper>,
     RawQuery(query): RawQuery,
 ) -> Result<Response> {
     let captures = captures(&app, lesson, &query.unwrap_or_default()).await?;
     let title = title(&app, lesson).await?;
-    let words = |c: &Capture| match c.caption.is_empty() {
-        true => c.name.clone(),
-        false => c.caption.clone(),
-    };
     let files = captures
         .iter()
-        .map(|c| (app.media.file(&c.media), words(c)))
+        .map(|c| (app.media.file(&c.media), c.words().to_owned()))
         .collect();
     let largest = captures
         .iter()
@@ -269,7 +273,7 @@ async fn pdf(
     let job = Job::Pages {
         files,
         title: title.clone(),
-        layout: layout.parse().map_or(Layout::Own, Layout::Paper),
+        layout: paper.layout(),
         shape: shapes[shapes.len() / 2],
     };
     match app.render.run_sized(job, memory, TO_CAPTURE).await? {

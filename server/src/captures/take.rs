@@ -2,7 +2,7 @@
 //! there is.
 
 use bozzetto_core::capture::moment::{Bench, Cut, Moment, Parts};
-use bozzetto_core::capture::name;
+use bozzetto_core::capture::name::Naming;
 use bozzetto_core::capture::way::Way;
 use bozzetto_core::capture::whole;
 use bozzetto_core::capture::{Detail, OnStage, Plan, Request};
@@ -17,6 +17,7 @@ use bozzetto_press::picture;
 use bytes::Bytes;
 use rusqlite::Connection;
 
+use super::also;
 use super::queries::{self, Made, MadeFrom, NewCapture};
 use crate::app::App;
 use crate::backdrops;
@@ -142,7 +143,13 @@ async fn keep(
     let now = jiff::ZonedDateTime::now();
     let new = NewCapture {
         lesson,
-        name: name::propose(&look.name, &shown, &now.strftime("%H:%M").to_string()),
+        naming: Naming {
+            lesson: look.name.clone(),
+            backdrop: shown,
+            number: 0,
+            date: now.strftime("%Y-%m-%d").to_string(),
+            time: now.strftime("%H:%M").to_string(),
+        },
         moment,
         frames,
         made,
@@ -151,6 +158,7 @@ async fn keep(
         .store
         .write(move |conn| queries::insert(conn, &new))
         .await?;
+    also::save(app, lesson, id).await?;
     app.live.tell(lesson, Command::CapturesChanged).await;
     Ok(id)
 }
@@ -201,6 +209,7 @@ pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut
             move |conn: &Connection| queries::remake(conn, lesson, id, &as_it_was, &made, &anew);
         if let Some(before) = app.store.write(write).await? {
             media::remove_unused(app, before).await?;
+            also::save(app, lesson, id).await?;
             app.live.tell(lesson, Command::CapturesChanged).await;
             return Ok(());
         }

@@ -1,10 +1,11 @@
 //! The settings page, and where the stage keeps what was set on it.
 
 use askama::Template;
-use axum::extract::State;
+use axum::extract::{Query, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::Html;
 use axum::{Form, Json};
+use bozzetto_core::capture::name::{Naming, PatternFault};
 use bozzetto_core::geometry::frames::GLASS_WIDTH;
 use bozzetto_core::marks::swatch;
 use bozzetto_core::prefs::legibility::{Room, check};
@@ -26,6 +27,7 @@ pub fn routes() -> Routes {
     Routes::of(Access::Presenter)
         .get("/settings", page)
         .post("/settings", set)
+        .get("/settings/names", names)
         .post("/settings/kept", keep)
         .post("/settings/originals", put_back)
 }
@@ -199,6 +201,7 @@ struct Set {
     flash: Option<bool>,
     sound: Option<bool>,
     at_wipe: Option<bool>,
+    names: String,
     #[serde(flatten)]
     routes: CaptureRoutes,
 }
@@ -210,6 +213,7 @@ impl Set {
             sound: self.sound.unwrap_or_default(),
             at_wipe: self.at_wipe.unwrap_or_default(),
             routes: self.routes,
+            names: self.names.trim().to_owned(),
         }
     }
 }
@@ -233,6 +237,8 @@ async fn set(
         display_width: 10.0 * length(width, "Width of the display", "cm", 20.0, 3000.0)?,
         farthest_seat: 1000.0 * length(seat, "Farthest seat", "m", 0.5, 100.0)?,
     };
+    let fault = |e| AppError::Unusable(format!("Names of captures: {e}"));
+    Naming::example().name(&form.names).map_err(fault)?;
     change(&app, &headers, move |settings| {
         settings.room = room;
         settings.finger = form.finger;
@@ -243,6 +249,24 @@ async fn set(
         settings.capture = form.capture();
     })
     .await
+}
+
+#[derive(Deserialize)]
+struct Pattern {
+    names: String,
+}
+
+#[derive(Template)]
+#[template(path = "settings_names.html")]
+struct Names {
+    /// A name that the pattern makes, or why it makes none.
+    name: std::result::Result<String, PatternFault>,
+}
+
+/// What a pattern makes of a name, while it is typed.
+async fn names(Query(Pattern { names }): Query<Pattern>) -> Result<Html<String>> {
+    let name = Naming::example().name(&names);
+    Ok(Html(Names { name }.render()?))
 }
 
 async fn put_back(State(app): State<App>, headers: HeaderMap) -> Result<Html<String>> {

@@ -14,6 +14,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(MOMENTS),
         M::up(VERSIONS),
         M::up(PLACES),
+        M::up(SAVED),
     ])
 }
 
@@ -241,4 +242,10 @@ UPDATE capture SET place = (SELECT count(*) FROM capture c WHERE c.lesson = capt
 ALTER TABLE placed ADD COLUMN capture INTEGER REFERENCES capture (id) ON DELETE SET NULL;
 ALTER TABLE placed ADD COLUMN cut TEXT CHECK (json_valid(cut));
 CREATE INDEX placed_of_capture ON placed (capture);
+";
+
+/// What came of writing captures into another folder: the name there, or why there is none.
+const SAVED: &str = "
+ALTER TABLE capture ADD COLUMN saved_as TEXT;
+ALTER TABLE capture ADD COLUMN save_fault TEXT;
 ";

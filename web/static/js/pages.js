@@ -2,6 +2,7 @@
 // What htmx leaves to do on the pages.
 
 import "./focus.js";
+import { canChoose, choose, forget, known, prepareFolder } from "./folder.js";
 
 const says = document.getElementById("says");
 
@@ -25,6 +26,28 @@ function say(text) {
   if (!says) return;
   says.textContent = text;
   says.hidden = text === "";
+}
+
+prepareFolder(say);
+
+// Where files go, on the settings' page.
+const files = document.getElementById("files");
+if (files && canChoose) {
+  const where = /** @type {HTMLElement} */ (document.getElementById("files-go"));
+  const not = /** @type {HTMLButtonElement} */ (document.getElementById("files-not"));
+  /** @param {{ name: string } | null} folder */
+  const show = (folder) => {
+    where.textContent = folder ? `into the folder ${folder.name}` : "to the browser's downloads";
+    not.hidden = !folder;
+  };
+  known().then((folder) => {
+    show(folder);
+    files.hidden = false;
+  });
+  document
+    .getElementById("files-choose")
+    ?.addEventListener("click", async () => show((await choose()) ?? (await known())));
+  not.addEventListener("click", () => forget().then(() => show(null)));
 }
 
 document.addEventListener("htmx:beforeRequest", () => say(""));

@@ -1,12 +1,16 @@
 // @ts-check
 // Proofs: cards that show what was just taken, beside the work.
 
+import { save } from "../folder.js";
+
 /** @typedef {{ process: (element: Element) => void }} Htmx */
 
 const proofs = /** @type {HTMLElement} */ (document.getElementById("proofs"));
 
 /** How many proofs stay; older captures are in Captures all the same. */
 const KEPT = 2;
+/** How long a proof stays that nobody has to do with, in milliseconds. */
+const STAYS = 60_000;
 
 /**
  * Takes a box and shows its proof.
@@ -37,7 +41,18 @@ export async function takeCapture(lesson, request, frames, says) {
   const proof = /** @type {HTMLElement} */ (proofs.firstElementChild);
   /** @type {{ htmx?: Htmx }} */ (window).htmx?.process(proof);
   await follow(proof, says);
+  stays(proof.id);
   return true;
+}
+
+/** A proof goes when nobody has had to do with it for some time. @param {string} id */
+function stays(id) {
+  setTimeout(() => {
+    // What was done with it has put another one in its place.
+    const proof = document.getElementById(id);
+    if (proof?.matches(":hover, :focus-within") || proof?.querySelector("input:not([type=checkbox])")) stays(id);
+    else proof?.remove();
+  }, STAYS);
 }
 
 /** Does with a capture what is always done with those like it. @param {HTMLElement} proof @param {(text: string) => void} says */
@@ -60,9 +75,7 @@ async function follow(proof, says) {
     if (!response?.ok) return says(`${name}: kept in Captures, but not handed out.`);
     says(`${name}: handed out, and kept in Captures.`);
   } else {
-    const link = /** @type {HTMLAnchorElement | null} */ (proof.querySelector('a[href$="/download"]'));
-    link?.click();
-    says(`${name}: downloaded, and kept in Captures.`);
+    says(`${name}: kept in Captures, and ${await save(`${path}/download`)}.`);
   }
   proof.remove();
 }

@@ -87,6 +87,8 @@ export class AidsRow {
     for (const [id, aid] of this.known) if (aid.isOn() && !this.inUse.includes(id)) this.inUse.push(id);
     if (this.inUse.at(-1) !== was) this.isOpen = false;
     el("row-aids").hidden = this.inUse.length === 0;
+    const stays = (/** @type {string} */ id) => this.known.get(id)?.stays;
+    el("aid-away").hidden = stays(this.shown ?? "") !== undefined || this.inUse.every((id) => stays(id)?.());
     el("aids").setAttribute("aria-pressed", `${this.inUse.length > 0}`);
     const set = this.known.get(this.shown ?? "")?.set ?? null;
     el("row").classList.toggle("sets-aid", set !== null);

@@ -66,12 +66,11 @@ export function prepareHide({ glass, hand, row, beneath, isPaused, act }) {
     el("hide").setAttribute("aria-pressed", `${parts > 0}`);
     row.look();
     button("hide-show").disabled = parts === 0;
-    el("aid-away").hidden = row.shown === "hide";
     const { kind, frozen } = beneath.active ?? {};
     const whole = frozen === null && (kind === "video" || kind === "page") ? kind : null;
     const words =
       parts === 0
-        ? "Drag over what only you are to see. Participants keep the last picture until you are done."
+        ? "Drag over what is only for you. Participants keep the last picture."
         : whole
           ? `Participants see nothing of the ${whole === "video" ? "film" : "page"} while it runs: freeze it`
           : `${parts === 1 ? "One part is" : `${parts} parts are`} hidden`;
