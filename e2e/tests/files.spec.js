@@ -178,6 +178,52 @@ test("a capture lies on paper as it is wanted, with its caption below", async ({
   await server.stop();
 });
 
+test("an SVG file shows what the picture shows, and its marks are lines", async ({ page }, info) => {
+  const server = await Server.start({ demo: true });
+  await page.goto(`${server.base}/lessons/1/captures`);
+  await page.getByRole("link", { name: "Bench" }).first().click();
+  const saved = async (/** @type {string} */ format) => {
+    await page.getByLabel("Format").selectOption(format);
+    const [download] = await Promise.all([
+      page.waitForEvent("download"),
+      page.getByRole("button", { name: "Download", exact: true }).click(),
+    ]);
+    const path = info.outputPath(download.suggestedFilename());
+    await download.saveAs(path);
+    return readFileSync(path);
+  };
+  const png = await saved("png");
+  const svg = await saved("svg");
+  const text = svg.toString();
+  // One picture beneath, and each mark a path above it.
+  expect(text.match(/<image/g)).toHaveLength(1);
+  expect(text.match(/<path/g)?.length).toBeGreaterThan(1);
+  expect(text.indexOf("<path")).toBeGreaterThan(text.indexOf("<image"));
+  execFileSync("xmllint", ["--noout", "--huge", "-"], { input: svg });
+  // Drawn by the browser at the size of the picture, how much of it differs.
+  const apart = await page.evaluate(
+    async (addresses) => {
+      const [png, svg] = await Promise.all(
+        addresses.map(async (address) => {
+          const image = new Image();
+          image.src = address;
+          await image.decode();
+          return image;
+        }),
+      );
+      const [one, other] = [png, svg].map((image) => {
+        const context = new OffscreenCanvas(png.naturalWidth, png.naturalHeight).getContext("2d");
+        context?.drawImage(image, 0, 0, png.naturalWidth, png.naturalHeight);
+        return context?.getImageData(0, 0, png.naturalWidth, png.naturalHeight).data ?? new Uint8ClampedArray();
+      });
+      return one.reduce((n, v, i) => (Math.abs(v - other[i]) > 24 ? n + 1 : n), 0) / one.length;
+    },
+    [`data:image/png;base64,${png.toString("base64")}`, `data:image/svg+xml;base64,${svg.toString("base64")}`],
+  );
+  expect(apart).toBeLessThan(0.002);
+  await server.stop();
+});
+
 test("a proof that nobody has to do with goes by itself; its capture is in Captures", async ({ page }) => {
   // A minute is a second here, and its ends are counted.
   await page.addInitScript(() => {

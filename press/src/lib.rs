@@ -5,10 +5,12 @@
 //! * [`raster`]: prints a display list into pixels.
 //! * [`png`]: pixels as a PNG file.
 //! * [`send`]: captures as files for elsewhere.
+//! * [`list_svg`]: a capture as an SVG file.
 //! * [`sheet_svg`], [`inkml`]: sheets of marks as files, and read back.
 
 pub mod document;
 pub mod inkml;
+pub mod list_svg;
 mod metadata;
 pub mod picture;
 pub mod png;

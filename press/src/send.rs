@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::LazyLock;
 
+use crate::list_svg;
 use bozzetto_core::capture::paper::{self, A4, Cell, Layout};
 use bozzetto_core::capture::send::{Format, largest_within};
 use bozzetto_core::display::Verb;
@@ -61,6 +62,10 @@ pub fn send(png: &[u8], wanted: &Wanted) -> Result<Sent, SendFault> {
         Format::Png => as_png(&picture, per_metre.map(|d| d * by), wanted),
         Format::Jpeg => as_jpeg(&picture, quality),
         Format::Webp => as_webp(&picture, quality),
+        Format::Svg => {
+            let png = as_png(&picture, None, wanted);
+            list_svg::of_picture(&png, picture.dimensions(), wanted.title).into_bytes()
+        }
         Format::Pdf => as_pdf(&picture, wanted.title),
     };
     let fault = || SendFault::TooLarge(wanted.most.unwrap_or(0) / 1000);

@@ -134,7 +134,7 @@ fn transform(m: [f64; 6]) -> String {
 }
 
 /// A path as SVG writes it.
-fn data(path: &Path) -> String {
+pub(crate) fn data(path: &Path) -> String {
     let mut out = String::new();
     let mut rest = &path.coords[..];
     for verb in &path.verbs {

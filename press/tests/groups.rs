@@ -7,8 +7,9 @@ use bozzetto_core::display::{Blend, DisplayList, Group, Item, Path};
 use bozzetto_core::geometry::frames::{Glass, Map, Point, Rect, Size};
 use bozzetto_core::wire::encode;
 use bozzetto_press::picture::Shown;
-use bozzetto_press::raster;
-use resvg::tiny_skia::Pixmap;
+use bozzetto_press::{list_svg, raster};
+use resvg::tiny_skia::{Pixmap, Transform};
+use resvg::usvg;
 
 const RED: Rgb = Rgb::hex(0xD55E00);
 const BLUE: Rgb = Rgb::hex(0x0072B2);
@@ -189,4 +190,67 @@ fn a_list_for_the_canvas_is_written_down() {
     std::fs::create_dir_all(folder).unwrap();
     std::fs::write(format!("{folder}/groups.list"), encode(&list)).unwrap();
     pixmap.save_png(format!("{folder}/groups.png")).unwrap();
+}
+
+/// An SVG file shows what is printed: `resvg`, a renderer of that format, draws the one as we print the other, but for
+/// how edges are smoothed. What mixes with what is beneath does so through clips, too.
+#[test]
+fn an_svg_file_shows_what_is_printed() {
+    let bright = |path| Item::Fill {
+        path,
+        colour: Rgb::hex(0xF0E442),
+        blend: Blend::Multiply,
+        opacity: 1.0,
+    };
+    let faint = Item::Fill {
+        path: circle(760.0, 380.0, 90.0),
+        colour: BLUE,
+        blend: Blend::Over,
+        opacity: 0.4,
+    };
+    let inner = Group {
+        clip: Some(rect(0.0, 60.0, 300.0, 400.0)),
+        ..Group::of(vec![bright(rect(60.0, 30.0, 280.0, 160.0))])
+    };
+    let outer = Group {
+        clip: Some(circle(160.0, 130.0, 90.0)),
+        ..Group::of(vec![Item::Group(inner)])
+    };
+    let mixed = Group {
+        blend: Blend::Multiply,
+        opacity: 0.7,
+        ..Group::of(vec![
+            fill(rect(400.0, 60.0, 600.0, 200.0), BLUE),
+            fill(rect(500.0, 100.0, 700.0, 260.0), RED),
+        ])
+    };
+    let moved = Group {
+        map: Map::scale_then_move(1.5, 300.0, 280.0),
+        ..Group::of(vec![fill(circle(60.0, 60.0, 40.0), BLACK)])
+    };
+    let soft = Group {
+        softness: 9.0,
+        ..Group::of(vec![fill(rect(60.0, 380.0, 220.0, 480.0), BLACK)])
+    };
+    let white = fill(rect(0.0, 0.0, 1920.0, 1080.0), WHITE);
+    let items = vec![
+        white,
+        fill(rect(0.0, 100.0, 960.0, 140.0), RED),
+        Item::Group(outer),
+        Item::Group(mixed),
+        Item::Group(moved),
+        Item::Group(soft),
+        faint,
+    ];
+    let (list, plan) = (DisplayList { items }, planned());
+    let ours = raster::print(&list, &plan, &Shown::default()).unwrap();
+    let svg = list_svg::write(&list, &plan, &Shown::default(), "A < B").unwrap();
+    let tree = usvg::Tree::from_str(&svg, &usvg::Options::default()).unwrap();
+    let mut theirs = Pixmap::new(plan.width, plan.height).unwrap();
+    resvg::render(&tree, Transform::identity(), &mut theirs.as_mut());
+    let far = |n: &usize| ours.data()[*n].abs_diff(theirs.data()[*n]) > 8;
+    let apart = (0..ours.data().len()).filter(far).count();
+    assert!(apart * 500 < ours.data().len(), "{apart} values differ");
+    // Lines stay lines: of all that, only what is moved and what is soft is a picture.
+    assert_eq!(svg.matches("<image").count(), 2);
 }

@@ -12,6 +12,7 @@ pub enum Format {
     Png,
     Jpeg,
     Webp,
+    Svg,
     Pdf,
 }
 
@@ -22,6 +23,7 @@ impl Format {
             Format::Png => "png",
             Format::Jpeg => "jpg",
             Format::Webp => "webp",
+            Format::Svg => "svg",
             Format::Pdf => "pdf",
         }
     }
@@ -31,6 +33,7 @@ impl Format {
             Format::Png => "image/png",
             Format::Jpeg => "image/jpeg",
             Format::Webp => "image/webp",
+            Format::Svg => "image/svg+xml",
             Format::Pdf => "application/pdf",
         }
     }

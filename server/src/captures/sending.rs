@@ -15,6 +15,7 @@ use serde::Deserialize;
 use super::queries::Capture;
 use super::routes::{find, thousands};
 use super::several::Paper;
+use super::take;
 use crate::app::App;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
@@ -119,7 +120,7 @@ async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted, paper: &Paper) -
     let file = app.media.file(&c.media);
     let layout = paper.layout();
     let on_paper = wanted.format == Format::Pdf && layout != Layout::Own;
-    let fit = match on_paper {
+    let fit = match on_paper || wanted.format == Format::Svg {
         true => Fit::Original,
         false => wanted.fit(),
     };
@@ -128,6 +129,11 @@ async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted, paper: &Paper) -
         .map_err(|e| AppError::Unusable(e.to_string()))?;
     let taken = Timestamp::from_millisecond(c.taken_at).unwrap_or(Timestamp::UNIX_EPOCH);
     let words = if wanted.captioned { c.words() } else { "" };
+    if wanted.format == Format::Svg
+        && let Some(svg) = take::as_svg(app, &c).await?
+    {
+        return within(wanted, svg, 100, c, fitted);
+    }
     let job = match on_paper {
         true => Job::Pages {
             files: vec![(file, words.to_owned())],
@@ -156,19 +162,24 @@ async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted, paper: &Paper) -
         .run_sized(job, memory + (32 << 20), TO_CAPTURE)
         .await?
     {
-        Done::Sent { bytes, .. } if wanted.most().is_some_and(|most| bytes.len() as u64 > most) => {
-            let most = wanted.most().unwrap_or(0);
-            Err(AppError::Unusable(
-                SendFault::TooLarge(most / 1000).to_string(),
-            ))
+        Done::Sent { bytes, quality } => within(wanted, bytes, quality, c, fitted),
+        _ => Err(AppError::Internal("no file".to_owned())),
+    }
+}
+
+/// A file, unless it is larger than was wanted.
+fn within(wanted: &Wanted, bytes: Bytes, quality: u8, c: Capture, fitted: Fitted) -> Result<Made> {
+    match wanted.most() {
+        Some(most) if bytes.len() as u64 > most => {
+            let fault = SendFault::TooLarge(most / 1000);
+            Err(AppError::Unusable(fault.to_string()))
         }
-        Done::Sent { bytes, quality } => Ok(Made {
+        _ => Ok(Made {
             c,
             fitted,
             bytes,
             quality,
         }),
-        _ => Err(AppError::Internal("no file".to_owned())),
     }
 }
 

@@ -18,7 +18,7 @@ use bytes::Bytes;
 use rusqlite::Connection;
 
 use super::also;
-use super::queries::{self, Made, MadeFrom, NewCapture};
+use super::queries::{self, Capture, Made, MadeFrom, NewCapture};
 use crate::app::App;
 use crate::backdrops;
 use crate::error::{AppError, Result};
@@ -238,6 +238,32 @@ pub async fn all_of(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) ->
     match app.render.run_sized(job, memory, TO_CAPTURE).await? {
         Done::Png(png) => Ok(png),
         _ => Err(AppError::Internal("no picture".to_owned())),
+    }
+}
+
+/// A capture as an SVG file in which what is marked are lines; `None` of one in which something is hidden, turned or made
+/// upright, of an outline, and of one that stays as it is.
+pub async fn as_svg(app: &App, c: &Capture) -> Result<Option<Bytes>> {
+    let (lesson, id) = (c.lesson, c.id);
+    let read = app
+        .store
+        .read(move |conn| queries::made_from(conn, lesson, id));
+    let plain = |from: &MadeFrom| {
+        from.cut.bench == Bench::default() && !matches!(from.cut.way, Way::Outline(_))
+    };
+    let Some(from) = read.await?.filter(plain) else {
+        return Ok(None);
+    };
+    let sheets = marks_of(app, lesson, &from.moment).await?;
+    let composed = composed(app, &from.moment, &from.cut, &sheets, &from.frames);
+    let (print, memory, plan) = composed.await?;
+    let title = c.name.clone();
+    // Its picture is in the file as text.
+    let memory = memory + u64::from(plan.width) * u64::from(plan.height) * 12;
+    let job = Job::Svg { print, title };
+    match app.render.run_sized(job, memory, TO_CAPTURE).await? {
+        Done::Sent { bytes, .. } => Ok(Some(bytes)),
+        _ => Err(AppError::Internal("no file".to_owned())),
     }
 }
 

@@ -103,6 +103,8 @@ pub enum Job {
         layout: Layout,
         shape: f64,
     },
+    /// Make an SVG file in which marks are lines.
+    Svg { print: Print, title: String },
     /// Make a file for elsewhere of a capture's picture.
     Send { file: File, send: Send },
 }

@@ -16,8 +16,9 @@ use bozzetto_core::wire::{decode, encode};
 use bozzetto_press::document::PageOf;
 use bozzetto_press::document::{Document, Part};
 use bozzetto_press::picture::{self, Shown, Source};
-use bozzetto_press::{inkml, png, raster, send, sheet_svg};
+use bozzetto_press::{inkml, list_svg, png, raster, send, sheet_svg};
 use bozzetto_text::{Place, Setter, laid_out};
+use bytes::Bytes;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 
 use super::job::{Done, File, Job, Order, PagePart, Shows, Which};
@@ -164,11 +165,12 @@ impl Kept {
                 let each = files.into_iter();
                 let each = each.map(|(file, words)| Ok((bytes(&file.path)?, words)));
                 let set = |words: &str, wide| set(&mut self.setter, words, wide);
-                let pdf = send::pages(each, &title, layout, shape, set)?;
-                Ok(Done::Sent {
-                    bytes: pdf.into(),
-                    quality: 100,
-                })
+                Ok(sent(send::pages(each, &title, layout, shape, set)?))
+            }
+            Job::Svg { print, title } => {
+                let shown = self.shown(&print.pictures)?;
+                let svg = list_svg::write(&print.list, &print.plan, &shown, &title);
+                Ok(sent(svg.ok_or("It is too large to be drawn.")?))
             }
             Job::Page { file, part } => self.page(&file, &part),
             Job::Cut(print) => {
@@ -286,6 +288,15 @@ fn newest<T: Clone>(kept: &mut VecDeque<(String, T)>, name: &str) -> Option<T> {
     let value = found.1.clone();
     kept.push_front(found);
     Some(value)
+}
+
+/// A file that has all its quality.
+fn sent(bytes: impl Into<Bytes>) -> Done {
+    let bytes = bytes.into();
+    Done::Sent {
+        bytes,
+        quality: 100,
+    }
 }
 
 fn bytes(path: &Path) -> Result<Vec<u8>, String> {
