@@ -92,6 +92,12 @@ test("a hidden part is seen by the presenter alone, and goes along with the pict
     apart([...pixels.data.subarray((py * pixels.width + px) * 4, (py * pixels.width + px) * 4 + 3)], COVER),
   ).toBeLessThan(6);
 
+  // As lines over a picture it would have what is beneath: it is the picture.
+  const sent = await page.request.get(`${server.base}/lessons/${lesson}/captures/${id}/send?format=svg`);
+  const embedded = [...(await sent.text()).matchAll(/base64,([^"]*)"/g)].map(([, data]) => Buffer.from(data, "base64"));
+  expect(embedded).toHaveLength(1);
+  expect(apart(pixel(embedded[0], 590, 390), COVER)).toBeLessThan(6);
+
   // It moves with the picture, and is there after a reload.
   await page.keyboard.press("Escape");
   await page.keyboard.down("Space");

@@ -469,7 +469,7 @@ test("keys are given anew, a taken one is refused by name; swatches that the las
   await page.goto(`${server.base}/settings`);
   await page.getByLabel("farthest seat").fill("18");
   await page.getByRole("button", { name: "Keep" }).click();
-  await expect(page.getByRole("status")).toHaveText("Kept.");
+  await expect(page.locator(".kept")).toHaveText("Kept.");
   await page.goto(`${server.base}/lessons/1/stage`);
   await ready(page);
   const pen = page.locator("#swatches button").first();

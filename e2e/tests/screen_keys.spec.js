@@ -90,7 +90,7 @@ test("a text that a finger begins is typed on the screen, in another language's 
   await page.goto(`${server.base}/settings`);
   await page.getByLabel("on a keyboard").check();
   await page.getByRole("button", { name: "Keep", exact: true }).click();
-  await expect(page.getByRole("status")).toHaveText("Kept.");
+  await expect(page.locator(".kept")).toHaveText("Kept.");
   await page.goto(stage);
   await page.locator("body.ready").waitFor();
   await page.keyboard.press("t");

@@ -36,9 +36,7 @@ fn main() {
         if runs("change.durable") {
             changes::change_durable().await;
         }
-        if runs("capture.4k") {
-            capture::capture_4k().await;
-        }
+        capture::captures().await;
         for followers in [200, 1000] {
             if runs(&format!("fanout.{followers}")) {
                 fanout::fanout(followers).await;

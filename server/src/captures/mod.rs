@@ -11,7 +11,7 @@ mod take;
 
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::download;
-pub use take::{Frame, take};
+pub use take::{Frame, remake, take, take_whole};
 
 use crate::door::Routes;
 

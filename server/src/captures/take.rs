@@ -241,15 +241,18 @@ pub async fn all_of(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) ->
     }
 }
 
-/// A capture as an SVG file in which what is marked are lines; `None` of one in which something is hidden, turned or made
-/// upright, of an outline, and of one that stays as it is.
+/// A capture as an SVG file in which what is marked are lines; `None` of one in which something is hidden or covered, turned
+/// or made upright, of an outline, and of one that stays as it is. What lies beneath something would be in the file.
 pub async fn as_svg(app: &App, c: &Capture) -> Result<Option<Bytes>> {
     let (lesson, id) = (c.lesson, c.id);
     let read = app
         .store
         .read(move |conn| queries::made_from(conn, lesson, id));
     let plain = |from: &MadeFrom| {
-        from.cut.bench == Bench::default() && !matches!(from.cut.way, Way::Outline(_))
+        let stage = from.moment.stage();
+        from.cut.bench == Bench::default()
+            && !matches!(from.cut.way, Way::Outline(_))
+            && stage.each().all(|b| b.seen.withheld().is_empty())
     };
     let Some(from) = read.await?.filter(plain) else {
         return Ok(None);
