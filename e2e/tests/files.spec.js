@@ -124,7 +124,8 @@ test("the server writes each capture into another folder too, and says when it c
   expect(made.status()).toBe(200);
   const after = readFileSync(join(also, lesson, file));
   const at = Math.round((650 / 1920) * decode(after).width);
-  expect(pixel(after, at, Math.round((450 / 1920) * decode(after).width))).not.toEqual(pixel(before, at, 400));
+  const down = Math.round((450 / 1920) * decode(after).width);
+  expect(pixel(after, at, down)).not.toEqual(pixel(before, at, down));
   expect(readdirSync(join(also, lesson))).toEqual([file]);
   // Gone, it is said, and the capture is kept; nothing is made in its place.
   renameSync(also, `${also}-gone`);
@@ -135,6 +136,21 @@ test("the server writes each capture into another folder too, and says when it c
   expect(readdirSync(folder)).toEqual(["cloud-gone"]);
   await page.goto(page.url().replace("stage", "captures"));
   await expect(page.locator(".capture")).toHaveCount(2);
+  // What was changed meanwhile is so in the same file once the folder is back, and so is what is new.
+  cut.bench.hidden = [{ area: { x0: 0, y0: 0, x1: 1900, y1: 1000 }, how: "fill" }];
+  expect((await page.request.post(`${bench}/cut`, { data: cut, headers: { origin: server.base } })).status()).toBe(200);
+  await page.reload();
+  await expect(page.locator(".capture .warns").first()).toContainText(`not saved in ${also}: it is not there`);
+  await expect(page.locator(".capture").filter({ hasText: `${file} is as it was` })).toHaveCount(1);
+  renameSync(`${also}-gone`, also);
+  cut.bench.hidden.pop();
+  expect((await page.request.post(`${bench}/cut`, { data: cut, headers: { origin: server.base } })).status()).toBe(200);
+  await page.reload();
+  await expect(page.locator(".capture").filter({ hasText: "also saved as" })).toHaveCount(2);
+  await expect(page.locator(".warns")).toHaveCount(0);
+  expect(readdirSync(join(also, lesson))).toHaveLength(2);
+  const shown = readFileSync(join(also, lesson, file));
+  expect(pixel(shown, at, down)).toEqual(pixel(before, at, down));
   await server.stop();
   rmSync(folder, { recursive: true, force: true });
 });

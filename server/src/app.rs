@@ -78,6 +78,8 @@ pub struct App {
     pub hashing: Arc<Semaphore>,
     /// How many ZIP files are unpacked at once.
     pub unpacking: Arc<Semaphore>,
+    /// Held by whoever writes captures into another folder.
+    pub also_saving: Arc<tokio::sync::Mutex<()>>,
     pub seats: Seats,
     pub secret: Secret,
     /// Changes whenever sessions were ended.
@@ -139,6 +141,7 @@ impl App {
             entering: Arc::new(Guesses::new(ENTERING)),
             hashing: Arc::new(Semaphore::new(2)),
             unpacking: Arc::new(Semaphore::new(2)),
+            also_saving: Arc::default(),
             seats: options.connections.map_or_else(Seats::default, Seats::of),
             secret,
             sessions: watch::Sender::new(()),

@@ -49,6 +49,8 @@ pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> an
     let handle = Handle::new();
     tokio::spawn(stop_when_told(handle.clone()));
     std::thread::spawn(crate::assets::warm_up);
+    let catching_up = app.clone();
+    tokio::spawn(async move { crate::captures::catch_up(&catching_up).await });
     listen(app, listener, tls, data, handle).await
 }
 

@@ -151,6 +151,20 @@ fn invisible(c: char) -> bool {
         | '\u{fff0}'..='\u{fffb}' | '\u{e0000}'..='\u{e00ff}')
 }
 
+/// Names for what is called `name` when others are so already: that name, then the same counted, without end.
+///
+/// ```
+/// use bozzetto_core::capture::name::counted;
+/// let few: Vec<String> = counted("Buoy").take(3).collect();
+/// assert_eq!(few, ["Buoy", "Buoy (2)", "Buoy (3)"]);
+/// ```
+pub fn counted(name: &str) -> impl Iterator<Item = String> {
+    (1_u32..).map(move |number| match number {
+        1 => name.to_owned(),
+        n => format!("{name} ({n})"),
+    })
+}
+
 /// A file name that every common system takes, from a capture's name.
 ///
 /// Source: the reserved characters and device names of Windows file names, which are stricter than

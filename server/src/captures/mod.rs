@@ -9,6 +9,7 @@ mod sending;
 mod several;
 mod take;
 
+pub use also::catch_up;
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::download;
 pub use take::{Frame, remake, take, take_whole};

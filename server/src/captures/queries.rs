@@ -1,7 +1,7 @@
 //! Captures in the database.
 
 use bozzetto_core::capture::moment::{Cut, Moment};
-use bozzetto_core::capture::name::{Naming, PATTERN};
+use bozzetto_core::capture::name::{Naming, PATTERN, counted};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::wire::TakeAway;
 use rusqlite::{Connection, OptionalExtension, Row, params};
@@ -30,17 +30,10 @@ pub struct Capture {
     pub backdrop: String,
     /// It is one of those that were chosen on the page.
     pub chosen: bool,
-    /// What came of writing it into another folder, if that was wanted.
-    pub saved: Option<Saved>,
-}
-
-/// What came of writing a capture into another folder.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub enum Saved {
-    /// Its name there.
-    As(String),
-    /// Why it is not there.
-    Fault(String),
+    /// Its name in another folder, if it was written there.
+    pub saved_as: Option<String>,
+    /// Why it is not there, or not as it is now.
+    pub save_fault: Option<String>,
 }
 
 /// The names of a capture's files.
@@ -110,10 +103,8 @@ fn capture(row: &Row) -> rusqlite::Result<Capture> {
         caption: row.get(11)?,
         backdrop: row.get(12)?,
         chosen: false,
-        saved: match row.get::<_, Option<String>>(14)? {
-            Some(fault) => Some(Saved::Fault(fault)),
-            None => row.get::<_, Option<String>>(13)?.map(Saved::As),
-        },
+        saved_as: row.get(13)?,
+        save_fault: row.get(14)?,
     })
 }
 
@@ -137,11 +128,10 @@ pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
     // A backdrop without a name leaves nothing of some patterns; of this one something stays.
     let name = naming.name(&pattern).or_else(|_| naming.name(PATTERN));
     let first = name.map_err(|e| StoreError(e.to_string()))?;
+    let mut names = counted(&first).skip(1);
     let mut name = first.clone();
-    let mut number = 1;
     while taken.exists(params![new.lesson, name])? {
-        number += 1;
-        name = format!("{first} ({number})");
+        name = names.next().unwrap_or_default();
     }
     conn.prepare_cached(
         "INSERT INTO capture (lesson, name, way, media, thumbnail, width, height, taken_at, made_at, moment, cut, place)
@@ -285,18 +275,28 @@ pub fn place(conn: &Connection, lesson: i64, id: i64, name: u64) -> Result<Optio
     .map_err(StoreError::from)
 }
 
-/// What came of writing a capture into another folder is kept with it.
-pub fn set_saved(conn: &Connection, id: i64, saved: &Saved) -> Result<()> {
+/// What came of writing a capture into another folder is kept with it: its name there, or why it is not as it is here.
+pub fn set_saved(
+    conn: &Connection,
+    id: i64,
+    written: &std::result::Result<String, String>,
+) -> Result<()> {
     // What was written before and could not be replaced is known to be there all the same.
-    let (name, fault) = match saved {
-        Saved::As(name) => (Some(name), None),
-        Saved::Fault(fault) => (None, Some(fault)),
-    };
     conn.prepare_cached(
         "UPDATE capture SET saved_as = coalesce(?2, saved_as), save_fault = ?3 WHERE id = ?1",
     )?
-    .execute(params![id, name, fault])?;
+    .execute(params![id, written.as_ref().ok(), written.as_ref().err()])?;
     Ok(())
+}
+
+/// The captures that could not be written into another folder, and their lessons.
+pub fn not_saved(conn: &Connection) -> Result<Vec<(i64, i64)>> {
+    conn.prepare_cached(
+        "SELECT lesson, id FROM capture WHERE save_fault IS NOT NULL AND deleted_at IS NULL ORDER BY id",
+    )?
+    .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+    .collect::<rusqlite::Result<_>>()
+    .map_err(StoreError::from)
 }
 
 /// The capture that was taken last.

@@ -8,7 +8,7 @@ use axum::body::Body;
 use axum::extract::{Path, Query, RawQuery, State};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
-use bozzetto_core::capture::name::{file_name, has_words};
+use bozzetto_core::capture::name::{counted, file_name, has_words};
 use bozzetto_core::capture::paper::{Layout, Lies};
 use serde::Deserialize;
 use tokio_util::io::ReaderStream;
@@ -220,18 +220,14 @@ async fn zip(
 /// Names for files, none twice: those that are alike are counted.
 fn named(captures: &[Capture]) -> Vec<(String, &Capture)> {
     let mut taken = HashSet::new();
-    let mut named = Vec::new();
-    for c in captures {
-        let mut name = file_name(&c.name, "png");
-        let mut number = 1;
+    let mut name = |c: &Capture| {
+        let mut names = counted(&c.name).map(|name| file_name(&name, "png"));
         // Some systems tell no capitals from small letters.
-        while !taken.insert(name.to_lowercase()) {
-            number += 1;
-            name = file_name(&format!("{} ({number})", c.name), "png");
-        }
-        named.push((name, c));
-    }
-    named
+        names
+            .find(|name| taken.insert(name.to_lowercase()))
+            .unwrap_or_default()
+    };
+    captures.iter().map(|c| (name(c), c)).collect()
 }
 
 /// How a PDF is laid: `own`, or how many to a page of A4, and how that lies.

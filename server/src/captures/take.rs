@@ -158,7 +158,7 @@ async fn keep(
         .store
         .write(move |conn| queries::insert(conn, &new))
         .await?;
-    also::save(app, lesson, id).await?;
+    also::save(app, lesson, id).await;
     app.live.tell(lesson, Command::CapturesChanged).await;
     Ok(id)
 }
@@ -209,7 +209,7 @@ pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut
             move |conn: &Connection| queries::remake(conn, lesson, id, &as_it_was, &made, &anew);
         if let Some(before) = app.store.write(write).await? {
             media::remove_unused(app, before).await?;
-            also::save(app, lesson, id).await?;
+            also::save(app, lesson, id).await;
             app.live.tell(lesson, Command::CapturesChanged).await;
             return Ok(());
         }
