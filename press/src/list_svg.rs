@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
 use bozzetto_core::capture::Plan;
-use bozzetto_core::display::{Blend, DisplayList, Group, Item};
+use bozzetto_core::display::{Blend, DisplayList, Group, Item, Path};
 use bozzetto_core::geometry::frames::{Glass, Map, Rect};
 
 use crate::picture::Shown;
@@ -107,12 +107,16 @@ impl Writer<'_> {
                 blend,
                 opacity,
             } => {
+                let path = self.cut(path);
+                if path.is_empty() {
+                    return Some(());
+                }
                 let fades = match *opacity {
                     o if o < 1.0 => format!(" fill-opacity=\"{o}\""),
                     _ => String::new(),
                 };
                 let (clip, mixes) = (self.clipped(), mixes(*blend));
-                let (colour, d) = (colour.css(), data(path));
+                let (colour, d) = (colour.css(), data(&path));
                 let _ = writeln!(
                     self.out,
                     "<path fill=\"{colour}\"{clip}{fades}{mixes} d=\"{d}\"/>"
@@ -127,8 +131,12 @@ impl Writer<'_> {
     fn group(&mut self, group: &Group) -> Option<()> {
         let around = self.clip;
         if let Some(path) = &group.clip {
+            let path = self.cut(path);
+            if path.is_empty() {
+                return Some(());
+            }
             // Within the one around it.
-            let (within, d) = (self.clipped(), data(path));
+            let (within, d) = (self.clipped(), data(&path));
             self.clips += 1;
             let n = self.clips;
             let _ = writeln!(
@@ -149,6 +157,13 @@ impl Writer<'_> {
         }
         self.clip = around;
         Some(())
+    }
+
+    /// What of a path lies in the planned area: nothing else may be in the file. Of what is cut, curves become lines that
+    /// nobody can tell from them before it is enlarged twenty times.
+    fn cut(&self, path: &Path) -> Path {
+        let pixel = self.plan.area.width() / f64::from(self.plan.width);
+        path.within(&self.plan.area, pixel * 0.05)
     }
 
     fn clipped(&self) -> String {

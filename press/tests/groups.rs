@@ -203,7 +203,7 @@ fn an_svg_file_shows_what_is_printed() {
         opacity: 1.0,
     };
     let faint = Item::Fill {
-        path: circle(760.0, 380.0, 90.0),
+        path: circle(930.0, 380.0, 90.0),
         colour: BLUE,
         blend: Blend::Over,
         opacity: 0.4,
@@ -253,4 +253,17 @@ fn an_svg_file_shows_what_is_printed() {
     assert!(apart * 500 < ours.data().len(), "{apart} values differ");
     // Lines stay lines: of all that, only what is moved and what is soft is a picture.
     assert_eq!(svg.matches("<image").count(), 2);
+    // Nothing of them is in the file that lies beyond what is shown.
+    let paths = svg.split(" d=\"").skip(1);
+    let beyond = paths.filter(|rest| {
+        let numbers = rest
+            .split('"')
+            .next()
+            .unwrap_or("")
+            .split([' ', 'M', 'L', 'Q', 'C', 'Z']);
+        let at: Vec<f64> = numbers.filter_map(|n| n.parse().ok()).collect();
+        at.chunks(2)
+            .any(|p| !plan.area.contains(Point::new(p[0], p[1])))
+    });
+    assert_eq!(beyond.count(), 0);
 }

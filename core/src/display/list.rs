@@ -173,6 +173,26 @@ impl From<&BezPath> for Path {
     }
 }
 
+impl From<&Path> for BezPath {
+    fn from(path: &Path) -> Self {
+        let mut bez = BezPath::with_capacity(path.verbs.len());
+        let mut rest = &path.coords[..];
+        for verb in &path.verbs {
+            let (c, next) = rest.split_at(verb.points() * 2);
+            let at = |i: usize| (f64::from(c[i]), f64::from(c[i + 1]));
+            match verb {
+                Verb::Move => bez.move_to(at(0)),
+                Verb::Line => bez.line_to(at(0)),
+                Verb::Quad => bez.quad_to(at(0), at(2)),
+                Verb::Cubic => bez.curve_to(at(0), at(2), at(4)),
+                Verb::Close => bez.close_path(),
+            }
+            rest = next;
+        }
+        bez
+    }
+}
+
 /// How a fill mixes with what is beneath it.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
 #[repr(u8)]

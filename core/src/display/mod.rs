@@ -1,6 +1,7 @@
 //! What is to be drawn, for any printer: paths, pictures and colours.
 
 pub mod colour;
+mod cut;
 pub mod lettering;
 mod list;
 

@@ -6,7 +6,7 @@
 //! over it (a highlighter), or is clipped by a curve, is drawn by itself.
 
 use bozzetto_core::display::colour::Rgb;
-use bozzetto_core::display::{Blend, Path, Verb};
+use bozzetto_core::display::{Blend, Path};
 use bozzetto_core::geometry::frames::{Glass, Map, Pixels, Size};
 use hayro::vello_cpu::color::{AlphaColor, Srgb};
 use hayro::vello_cpu::kurbo::{Affine, BezPath, Rect};
@@ -80,7 +80,7 @@ impl<'a> Canvas<'a> {
             fills.set_transform(Affine::new(map.coefficients()));
             let shown = AlphaColor::<Srgb>::from_rgb8(colour.r, colour.g, colour.b);
             fills.set_paint(shown.with_alpha(opacity));
-            fills.fill_path(&bez_path(path));
+            fills.fill_path(&BezPath::from(path));
             if within.is_some() {
                 fills.pop_clip();
             }
@@ -114,22 +114,4 @@ fn paint(colour: Rgb, blend: Blend, opacity: f32) -> Paint<'static> {
         anti_alias: true,
         ..Default::default()
     }
-}
-
-fn bez_path(path: &Path) -> BezPath {
-    let mut bez = BezPath::with_capacity(path.verbs.len());
-    let mut rest = &path.coords[..];
-    for verb in &path.verbs {
-        let (c, next) = rest.split_at(verb.points() * 2);
-        let at = |i: usize| (f64::from(c[i]), f64::from(c[i + 1]));
-        match verb {
-            Verb::Move => bez.move_to(at(0)),
-            Verb::Line => bez.line_to(at(0)),
-            Verb::Quad => bez.quad_to(at(0), at(2)),
-            Verb::Cubic => bez.curve_to(at(0), at(2), at(4)),
-            Verb::Close => bez.close_path(),
-        }
-        rest = next;
-    }
-    bez
 }
