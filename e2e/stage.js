@@ -2,6 +2,7 @@
 // What a presenter does, as a test does it: real input, and pixels read from the screen.
 
 import { readFileSync } from "node:fs";
+import { expect } from "@playwright/test";
 import { PNG } from "pngjs";
 
 /** @import { Page, Browser } from "@playwright/test" */
@@ -71,6 +72,20 @@ export const boxSize = async (page) =>
 
 /** How far two colours are apart in the channel that differs most. @param {number[]} a @param {number[]} b */
 export const apart = (a, b) => Math.max(...a.map((v, i) => Math.abs(v - b[i])));
+
+/** A person sees a colour at a place, sooner or later. @param {Page} page @param {Point} at @param {number[]} wanted */
+export const sees = (page, at, wanted) =>
+  expect.poll(async () => apart(await colour(page, at.x, at.y), wanted), `${at.x}, ${at.y}`).toBeLessThan(12);
+
+/** Where places of a picture of 1600 pixels across are that fills the stage. @param {Page} page */
+export async function places(page) {
+  const glass = await page.locator("#glass").boundingBox();
+  if (!glass) throw new Error("no glass");
+  return (/** @type {number} */ x, /** @type {number} */ y) => ({
+    x: glass.x + (x * glass.width) / 1600,
+    y: glass.y + (y * glass.width) / 1600,
+  });
+}
 
 /** A pixel of a PNG file. @param {Buffer} file @param {number} x @param {number} y */
 export function pixel(file, x, y) {

@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { judged, linesFound, printed } from "../pages_of_lines.js";
 import { root, Server } from "../server.js";
-import { add, apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+import { add, apart, capture, colour, decode, drag, follow, pixel, places, seenAt, sees, startNow, straight } from "../stage.js";
 
 /** @import { Browser, Page } from "@playwright/test" */
 
@@ -28,10 +28,6 @@ const LINES = [
   "4  Anchor here",
 ];
 
-/** @param {Page} page @param {{ x: number, y: number }} at @param {number[]} wanted */
-const sees = (page, at, wanted) =>
-  expect.poll(async () => apart(await colour(page, at.x, at.y), wanted), `${at.x}, ${at.y}`).toBeLessThan(12);
-
 /**
  * A page of text on a coloured ground, as a picture, and where each line is.
  * @param {Browser} browser
@@ -51,10 +47,7 @@ test("line by line it uncovers what nobody could get before, on no way", async (
   const { file, rects } = await pageOfText(browser);
   const lesson = await startNow(page, server.base);
   await page.locator("#picture-file").setInputFiles({ name: "Page.png", mimeType: "image/png", buffer: file });
-  const glass = await page.locator("#glass").boundingBox();
-  if (!glass) throw new Error("no glass");
-  /** A place of the picture on the stage. @param {number} x @param {number} y */
-  const at = (x, y) => ({ x: glass.x + (x * glass.width) / 1600, y: glass.y + (y * glass.width) / 1600 });
+  const at = await places(page);
   await sees(page, at(20, 20), GROUND);
   // A mark beneath, and then all is covered.
   await page.keyboard.press("1");
@@ -116,12 +109,7 @@ test("an edge is pulled by any tool; a film is covered whole for those who follo
   const { file } = await pageOfText(browser);
   await startNow(page, server.base);
   await page.locator("#picture-file").setInputFiles({ name: "Page.png", mimeType: "image/png", buffer: file });
-  const glass = await page.locator("#glass").boundingBox();
-  if (!glass) throw new Error("no glass");
-  const at = (/** @type {number} */ x, /** @type {number} */ y) => ({
-    x: glass.x + (x * glass.width) / 1600,
-    y: glass.y + (y * glass.width) / 1600,
-  });
+  const at = await places(page);
   await sees(page, at(20, 20), GROUND);
   const ines = await follow(browser, page, "Ines");
   await page.keyboard.press("u");

@@ -5,7 +5,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { add, apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+import { add, apart, capture, colour, decode, drag, follow, pixel, places, seenAt, sees, startNow, straight } from "../stage.js";
 
 /** @import { Page } from "@playwright/test" */
 
@@ -20,20 +20,6 @@ test.afterEach(async () => {
 
 const COVER = [59, 70, 81];
 const SECRET = [255, 0, 200];
-
-/** @param {Page} page @param {{ x: number, y: number }} at @param {number[]} wanted */
-const sees = (page, at, wanted) =>
-  expect.poll(async () => apart(await colour(page, at.x, at.y), wanted), `${at.x}, ${at.y}`).toBeLessThan(12);
-
-/** @param {Page} page */
-async function places(page) {
-  const glass = await page.locator("#glass").boundingBox();
-  if (!glass) throw new Error("no glass");
-  return (/** @type {number} */ x, /** @type {number} */ y) => ({
-    x: glass.x + (x * glass.width) / 1600,
-    y: glass.y + (y * glass.width) / 1600,
-  });
-}
 
 /** A picture with something secret from (400, 300) to (800, 500). @param {import("@playwright/test").Browser} browser */
 async function secret(browser) {

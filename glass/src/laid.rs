@@ -29,6 +29,8 @@ pub struct LaidShown {
     pub cover: Option<CoverShown>,
     /// How many parts of the page in use are hidden.
     pub hidden: usize,
+    /// No further part of the backdrop in use can be hidden.
+    pub hides_all_it_can: bool,
     /// Those that are not put away.
     pub clocks: Vec<ClockShown>,
     pub ruler: Option<InstrumentShown>,
@@ -167,6 +169,9 @@ impl Glass {
             magnifier: self.magnifier_shown(),
             cover: self.cover_shown(),
             hidden: self.hidden_shown(),
+            hides_all_it_can: self
+                .active_backdrop()
+                .is_some_and(|b| b.seen.hides_all_it_can()),
             clocks: laid
                 .clocks
                 .iter()

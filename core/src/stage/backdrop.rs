@@ -419,6 +419,11 @@ impl ViewState {
         here.map(|part| part.area)
     }
 
+    /// Whether no further part of the backdrop can be hidden.
+    pub fn hides_all_it_can(&self) -> bool {
+        self.hidden.len() >= MOST_PARTS
+    }
+
     /// What is not for participants on the page that is shown, covered or hidden.
     pub fn withheld(&self) -> Vec<Rect<Held>> {
         self.covered().into_iter().chain(self.hidden()).collect()

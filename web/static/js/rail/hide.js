@@ -68,8 +68,9 @@ export function prepareHide({ glass, hand, row, beneath, isPaused, act }) {
     button("hide-show").disabled = parts === 0;
     const { kind, frozen } = beneath.active ?? {};
     const whole = frozen === null && (kind === "video" || kind === "page") ? kind : null;
-    const words =
-      parts === 0
+    const words = laid.hides_all_it_can
+      ? "No more parts of this backdrop can be hidden. Larger ones may do."
+      : parts === 0
         ? "Drag over what is only for you. Participants keep the last picture."
         : whole
           ? `Participants see nothing of the ${whole === "video" ? "film" : "page"} while it runs: freeze it`
