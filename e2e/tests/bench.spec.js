@@ -6,7 +6,7 @@ import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { apart, colour, decode, follow, startNow } from "../stage.js";
+import { apart, colour, decode, drag, follow, places, sees, startNow, straight } from "../stage.js";
 
 /** @import { Page } from "@playwright/test" */
 /** @typedef {[number, number]} Place in parts of the whole picture */
@@ -125,6 +125,72 @@ test("a capture is cut beyond its first box, turned, and goes back to an older v
   await expect.poll(async () => (await now(page)).width).toBe(200);
   // Nothing is lost by going back.
   await expect(versions).toHaveCount(4);
+});
+
+test("a capture is marked with the marks of the stage, and keeps them where they are", async ({ page }) => {
+  await startNow(page, server.base);
+  await show(page, quarters);
+  await page.keyboard.press("v");
+  const bench = (await page.locator(".proof").getByRole("link", { name: "Bench" }).getAttribute("href")) ?? "";
+  await page.goto(server.base + bench);
+  await opened(page);
+  const mark = page.getByRole("button", { name: "Mark it" });
+  const vermilion = [213, 94, 0];
+  const is = (/** @type {number} */ x, /** @type {number} */ y) =>
+    expect.poll(async () => apart(pixel(await now(page), x, y).slice(0, 3), vermilion));
+
+  await mark.click();
+  await opened(page);
+  const at = await places(page);
+  await sees(page, at(400, 200), rgb(SECRET));
+  await page.keyboard.press("2");
+  await drag(page, straight(at(320, 200), at(700, 200)));
+  await sees(page, at(400, 200), vermilion);
+  // It is no lesson: nothing is captured there, and nobody comes.
+  await page.keyboard.press("c");
+  await expect(page.locator("#box-sheet")).toBeHidden();
+  await expect(page.getByRole("button", { name: "Capture" })).toHaveCount(0);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByRole("button", { name: "Done" }).click();
+  await opened(page);
+  await is(400, 200).toBeLessThan(4);
+  await is(400, 230).toBeGreaterThan(50);
+  // Cut to its first quarter, it lies where it lay.
+  await pull(page, [0.998, 0.998], [0.5, 0.5]);
+  await expect.poll(async () => (await now(page)).width).toBe(800);
+  await is(400, 200).toBeLessThan(4);
+
+  // Taken up again, that quarter fills the stage; who goes without a word has done it, too.
+  await mark.click();
+  await opened(page);
+  await sees(page, at(800, 400), vermilion);
+  await page.keyboard.press("2");
+  await drag(page, straight(at(600, 700), at(1000, 700)));
+  await expect(page.getByRole("button", { name: "Undo" })).toBeEnabled();
+  await page.goto(server.base);
+  await expect(page.locator(".lesson")).toHaveCount(1);
+  await page.goto(server.base + bench);
+  await opened(page);
+  await is(400, 350).toBeLessThan(4);
+  await is(400, 200).toBeLessThan(4);
+
+  // What is hidden is not on the stage on which it is marked.
+  await page.getByRole("button", { name: "Hide", exact: true }).click();
+  await pull(page, [0.18, 0.15], [0.32, 0.29]);
+  await expect(page.locator("#hidden-parts button")).toHaveCount(1);
+  await expect.poll(async () => pixel(await now(page), 400, 200)).toEqual([0x14, 0x18, 0x1d, 255]);
+  // The backdrop's own and its small one.
+  expect(pictures().filter(hasSecret)).toHaveLength(2);
+  await mark.click();
+  await opened(page);
+  await sees(page, at(800, 480), [0x14, 0x18, 0x1d]);
+  expect(pictures().filter(hasSecret)).toHaveLength(2);
+  await page.getByRole("button", { name: "Done" }).click();
+  await opened(page);
+  await is(400, 350).toBeLessThan(4);
+  await page.locator(".versions li").last().getByRole("button").click();
+  await expect.poll(async () => (await now(page)).width).toBe(1600);
+  expect(pixel(await now(page), 400, 200)).toEqual([...rgb(SECRET), 255]);
 });
 
 /** The corners of the sheet in the next picture, and the colours that lie near them. */

@@ -5,7 +5,20 @@ import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { judged, linesFound, printed } from "../pages_of_lines.js";
 import { root, Server } from "../server.js";
-import { add, apart, capture, colour, decode, drag, follow, pixel, places, seenAt, sees, startNow, straight } from "../stage.js";
+import {
+  add,
+  apart,
+  capture,
+  decode,
+  drag,
+  follow,
+  pixel,
+  places,
+  seenAt,
+  sees,
+  startNow,
+  straight,
+} from "../stage.js";
 
 /** @import { Browser, Page } from "@playwright/test" */
 

@@ -5,7 +5,21 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { add, apart, capture, colour, decode, drag, follow, pixel, places, seenAt, sees, startNow, straight } from "../stage.js";
+import {
+  add,
+  apart,
+  capture,
+  colour,
+  decode,
+  drag,
+  follow,
+  pixel,
+  places,
+  seenAt,
+  sees,
+  startNow,
+  straight,
+} from "../stage.js";
 
 /** @import { Page } from "@playwright/test" */
 

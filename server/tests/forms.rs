@@ -46,6 +46,7 @@ const CAPTURE: &str = include_str!("fixtures/forms/capture.json");
 const WHOLE: &str = include_str!("fixtures/forms/whole.json");
 /// The same, since parts of backdrops can be hidden.
 const CAPTURE_HIDDEN: &str = include_str!("fixtures/forms/capture-hidden.json");
+const CAPTURE_MARKED: &str = include_str!("fixtures/forms/capture-marked.json");
 
 /// Parts that are hidden on two pages.
 fn hidden() -> Vec<HiddenPart> {
@@ -69,6 +70,15 @@ fn mark_of(change: &Change) -> &Mark {
     }
 }
 
+fn stroke() -> Mark {
+    let line: Vec<InkPoint> = (0..20)
+        .map(|i| InkPoint::new(Point::new(f64::from(i) * 10.0, 100.0), 6.0))
+        .collect();
+    let style = Style::new(Tip::Round, Rgb::hex(0xD55E00), 6.0);
+    let body = Body::Stroke(fit(&line).unwrap());
+    Mark::new(MarkId(1), AuthorId(0), style, body, Map::coincident(), 1)
+}
+
 /// Form 1: a stroke of 30 points along y = 50, from x = 0 to 261, 6 units wide.
 #[test]
 fn the_first_form_is_still_read() {
@@ -85,15 +95,9 @@ fn the_first_form_is_still_read() {
 /// Form 2: marks.
 #[test]
 fn marks_are_stored_as_they_were() {
-    let line: Vec<InkPoint> = (0..20)
-        .map(|i| InkPoint::new(Point::new(f64::from(i) * 10.0, 100.0), 6.0))
-        .collect();
-    let style = Style::new(Tip::Round, Rgb::hex(0xD55E00), 6.0);
-    let body = Body::Stroke(fit(&line).unwrap());
-    let mark = Mark::new(MarkId(1), AuthorId(0), style, body, Map::coincident(), 1);
     let step = Step {
         sheet: SheetId::Backdrop(BackdropId(3)),
-        op: Op::Add(mark),
+        op: Op::Add(stroke()),
     };
     let change = Change {
         id: ChangeId(7),
@@ -277,6 +281,7 @@ fn captures_are_stored_as_they_were() {
                 clean: true,
             }),
             turns: 3,
+            marks: Vec::new(),
         },
     };
     let read: (Moment, Cut) = serde_json::from_str(CAPTURE).unwrap();
@@ -296,10 +301,12 @@ fn captures_are_stored_as_they_were() {
     assert_eq!(read, whole);
     // And of one in which parts are hidden.
     whole.0.current.as_mut().unwrap().seen.hidden = hidden();
-    assert_eq!(
-        serde_json::to_string(&whole).unwrap(),
-        CAPTURE_HIDDEN.trim()
-    );
     let read: (Moment, Cut) = serde_json::from_str(CAPTURE_HIDDEN).unwrap();
+    assert_eq!(read, whole);
+    // And of one that was marked afterwards.
+    whole.1.bench.marks = vec![stroke()];
+    let written = serde_json::to_string(&whole).unwrap();
+    assert_eq!(written, CAPTURE_MARKED.trim());
+    let read: (Moment, Cut) = serde_json::from_str(CAPTURE_MARKED).unwrap();
     assert_eq!(read, whole);
 }

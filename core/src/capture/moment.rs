@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Rect, Size};
+use crate::marks::mark::Mark;
 use crate::paint;
 use crate::sheets::sheet::Sheets;
 use crate::sheets::step::SheetId;
@@ -16,6 +17,7 @@ use crate::stage::state::Stage;
 
 use super::flat::{Flat, FlatFault};
 use super::hide::{Hide, MOST_HIDDEN};
+use super::marking::{self, MOST_MARKS};
 use super::plan::{Detail, OnStage, Plan, plan};
 use super::way::Way;
 
@@ -64,6 +66,8 @@ pub struct Bench {
     pub flat: Option<Flat>,
     /// Turned by so many right angles, clockwise.
     pub turns: u8,
+    /// Drawn on it afterwards, in glass units of the moment; from the bottom up.
+    pub marks: Vec<Mark>,
 }
 
 /// Why a capture cannot be made anew like this, in words for the person.
@@ -75,6 +79,8 @@ pub enum CutFault {
         "A capture has {MOST_HIDDEN} hidden parts at the most. Hide what lies side by side by one box."
     )]
     Hidden,
+    #[error("A capture has {MOST_MARKS} marks of its own at the most. Erase some.")]
+    Marks,
     #[error(transparent)]
     Flat(#[from] FlatFault),
 }
@@ -98,6 +104,9 @@ impl Cut {
         self.bench.hidden.retain(|part| is_there(&part.area));
         if self.bench.hidden.len() > MOST_HIDDEN {
             return Err(CutFault::Hidden);
+        }
+        if self.bench.marks.len() > MOST_MARKS {
+            return Err(CutFault::Marks);
         }
         self.bench.flat = self.bench.flat.map(|f| f.checked(stage)).transpose()?;
         self.bench.turns %= 4;
@@ -207,6 +216,7 @@ impl Moment {
         pane::paint(self.area(), &panes, &mut list);
         let round = plan.area.inflate(4.0);
         self.paint_parts(sheets, &panes, &round, cut.parts, &mut list);
+        marking::paint(&cut.bench.marks, &round, &mut list);
         (list, plan)
     }
 

@@ -24,7 +24,7 @@ impl Path {
             return self.clone();
         }
         let mut parts: Vec<Vec<[f64; 2]>> = Vec::new();
-        kurbo::flatten(&BezPath::from(self), tolerance, |step| match step {
+        kurbo::flatten(BezPath::from(self), tolerance, |step| match step {
             PathEl::MoveTo(p) => parts.push(vec![[p.x, p.y]]),
             PathEl::LineTo(p) => parts.last_mut().expect("begun").push([p.x, p.y]),
             _ => {}
@@ -106,7 +106,7 @@ mod tests {
             let area = Rect::from_size(0.0, 0.0, 100.0, 60.0);
             // Straight lines first, so that no curve is taken for its chord on one side only.
             let mut straight = BezPath::new();
-            kurbo::flatten(&BezPath::from(&path), 0.1, |step| straight.push(step));
+            kurbo::flatten(BezPath::from(&path), 0.1, |step| straight.push(step));
             let path = Path::from(&straight);
             let cut = path.within(&area, 0.1);
             let bounds: Rect<Glass> = cut.bounds();

@@ -25,8 +25,9 @@ pub struct Participant {
 /// The lesson with this code. Every code is compared to its end, so that the time that it takes
 /// says nothing about how much of a guess was right.
 pub fn lesson_with_code(conn: &Connection, code: &str) -> store::Result<Option<i64>> {
-    let mut statement =
-        conn.prepare_cached("SELECT id, code FROM lesson WHERE deleted_at IS NULL")?;
+    let mut statement = conn.prepare_cached(
+        "SELECT id, code FROM lesson WHERE deleted_at IS NULL AND marks_capture IS NULL",
+    )?;
     let mut rows = statement.query([])?;
     let mut found = None;
     while let Some(row) = rows.next()? {

@@ -6,14 +6,14 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
 use bozzetto_core::capture::Detail;
-use bozzetto_core::capture::moment::Cut;
+use bozzetto_core::capture::moment::{Bench, Cut};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Serialize;
 
 use super::queries::{self, Capture, MadeFrom, Version};
 use super::routes::find;
-use super::take;
+use super::{marking, take};
 use crate::app::App;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
@@ -28,6 +28,8 @@ pub fn routes() -> Routes {
         .get(BENCH, page)
         .get(&at("whole.png"), whole)
         .upload(&at("cut"), cut, CUT)
+        .post(&at("mark"), marking::begin)
+        .post("/lessons/{lesson}/marked", marking::end)
         .post(&at("versions/{version}"), go_back)
         .post(&at("for-good"), for_good)
 }
@@ -54,11 +56,11 @@ struct Side {
 }
 
 #[derive(Serialize)]
-struct Said<'a> {
+struct Said {
     aspect: (f64, f64),
     details: Vec<Detail>,
     device: f64,
-    cut: &'a Cut,
+    cut: Cut,
 }
 
 impl Version {
@@ -86,6 +88,11 @@ impl Version {
             1 => words.push("one part hidden".to_owned()),
             n => words.push(format!("{n} parts hidden")),
         }
+        match bench.marks.len() {
+            0 => {}
+            1 => words.push("one mark".to_owned()),
+            n => words.push(format!("{n} marks")),
+        }
         words.join(", ")
     }
 }
@@ -111,12 +118,21 @@ async fn said(app: &App, from: &MadeFrom) -> Result<String> {
         aspect: from.moment.aspect,
         details: take::details_of(app, from).await?,
         device: from.moment.device,
-        cut: &from.cut,
+        cut: Cut {
+            bench: Bench {
+                marks: Vec::new(),
+                ..from.cut.bench.clone()
+            },
+            ..from.cut.clone()
+        },
     };
     serde_json::to_string(&said).map_err(|e| AppError::Internal(e.to_string()))
 }
 
 async fn page(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
+    if let Err(e) = marking::settle_if_left(&app, lesson, id).await {
+        tracing::warn!("the marks of capture {id} wait: {e:?}");
+    }
     let side = side(&app, lesson, id).await?;
     let card = app
         .store
@@ -147,7 +163,14 @@ async fn cut(
     Json(cut): Json<Cut>,
 ) -> Result<Html<String>> {
     find(&app, lesson, id).await?;
-    take::remake(&app, lesson, id, |_| cut.clone()).await?;
+    marking::settle(&app, lesson, id).await?;
+    // The page is not told its marks.
+    let change = |as_it_was: Cut| {
+        let mut cut = cut.clone();
+        cut.bench.marks = as_it_was.bench.marks;
+        cut
+    };
+    take::remake(&app, lesson, id, change).await?;
     answer(&app, lesson, id).await
 }
 
@@ -156,6 +179,7 @@ async fn go_back(
     Path((lesson, id, number)): Path<(i64, i64, i64)>,
 ) -> Result<Html<String>> {
     find(&app, lesson, id).await?;
+    marking::settle(&app, lesson, id).await?;
     let versions = app
         .store
         .read(move |conn| queries::versions(conn, id))
@@ -168,6 +192,7 @@ async fn go_back(
 
 async fn for_good(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
     find(&app, lesson, id).await?;
+    marking::settle(&app, lesson, id).await?;
     let unused = app
         .store
         .write(move |conn| queries::make_final(conn, lesson, id))

@@ -3,6 +3,7 @@
 mod all;
 mod also;
 mod bench;
+mod marking;
 mod queries;
 mod routes;
 mod sending;
@@ -10,6 +11,7 @@ mod several;
 mod take;
 
 pub use also::catch_up;
+pub use marking::capture_of;
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::download;
 pub use take::{Frame, remake, take, take_whole};

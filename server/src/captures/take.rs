@@ -219,6 +219,12 @@ pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut
     ))
 }
 
+/// A picture of what a capture is made from, which is not kept.
+pub async fn picture(app: &App, lesson: i64, from: &MadeFrom) -> Result<Made> {
+    let sheets = marks_of(app, lesson, &from.moment).await?;
+    make(app, &from.moment, from.cut.clone(), &sheets, &from.frames).await
+}
+
 /// All of the picture area at the moment of a capture, as the bench shows it: with all of its parts that the cut has,
 /// and nothing hidden. At most so many pixels.
 pub async fn all_of(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) -> Result<Bytes> {
@@ -230,7 +236,10 @@ pub async fn all_of(app: &App, lesson: i64, from: MadeFrom, most: (u32, u32)) ->
     let sheets = marks_of(app, lesson, &moment).await?;
     let cut = Cut {
         area: Rect::of_size(moment.area()),
-        bench: Bench::default(),
+        bench: Bench {
+            marks: cut.bench.marks,
+            ..Bench::default()
+        },
         ..cut
     };
     let (print, memory, _) = composed(app, &moment, &cut, &sheets, &frames).await?;
@@ -250,7 +259,11 @@ pub async fn as_svg(app: &App, c: &Capture) -> Result<Option<Bytes>> {
         .read(move |conn| queries::made_from(conn, lesson, id));
     let plain = |from: &MadeFrom| {
         let stage = from.moment.stage();
-        from.cut.bench == Bench::default()
+        let marked = Bench {
+            marks: from.cut.bench.marks.clone(),
+            ..Bench::default()
+        };
+        from.cut.bench == marked
             && !matches!(from.cut.way, Way::Outline(_))
             && stage.each().all(|b| b.seen.withheld().is_empty())
     };

@@ -74,7 +74,7 @@ const CARD: &str = "id, name, kind, created_at, used_at,
 pub fn all(conn: &Connection) -> Result<Vec<LessonCard>> {
     let mut lessons = conn
         .prepare_cached(&format!(
-            "SELECT {CARD} FROM lesson WHERE deleted_at IS NULL ORDER BY used_at DESC, id DESC"
+            "SELECT {CARD} FROM lesson WHERE deleted_at IS NULL AND marks_capture IS NULL ORDER BY used_at DESC, id DESC"
         ))?
         .query_map([], card)?
         .collect::<rusqlite::Result<Vec<_>>>()?;
@@ -155,6 +155,14 @@ pub fn create(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
 pub fn create_nameless(conn: &Connection, name: &str) -> Result<i64> {
     let id = create(conn, name, "class")?;
     conn.execute("UPDATE lesson SET nameless = 1 WHERE id = ?1", [id])?;
+    Ok(id)
+}
+
+/// Makes a lesson in which a capture is marked.
+pub fn create_to_mark(conn: &Connection, name: &str, capture: i64) -> Result<i64> {
+    let id = create_empty(conn, name, "class")?;
+    conn.prepare_cached("UPDATE lesson SET marks_capture = ?2 WHERE id = ?1")?
+        .execute([id, capture])?;
     Ok(id)
 }
 

@@ -45,6 +45,8 @@ struct Stage {
     id: i64,
     name: String,
     class: bool,
+    /// It is the picture of a capture that is marked.
+    marking: bool,
     joining: JoinSheet,
     /// The presenter's settings, as JSON for the page's script.
     settings: String,
@@ -64,10 +66,11 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         .store
         .read(move |conn| {
             let lesson = (queries::one(conn, id)?, queries::code(conn, id)?);
-            Ok((lesson, settings::read(conn)?))
+            let marking = crate::captures::capture_of(conn, id)?.is_some();
+            Ok((lesson, settings::read(conn)?, marking))
         })
         .await?;
-    let ((Some(lesson), Some(code)), settings) = found else {
+    let ((Some(lesson), Some(code)), settings, marking) = found else {
         return Err(AppError::NotFound);
     };
     let bare = lesson.backdrops.is_empty();
@@ -85,6 +88,7 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         id,
         name: lesson.name,
         class: lesson.kind == "class",
+        marking,
         joining: JoinSheet::new(&app, id, &code, &headers)?,
         settings: serde_json::to_string(&settings)
             .map_err(|e| AppError::Internal(e.to_string()))?,

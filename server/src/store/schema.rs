@@ -15,6 +15,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(VERSIONS),
         M::up(PLACES),
         M::up(SAVED),
+        M::up(MARKED),
     ])
 }
 
@@ -248,4 +249,10 @@ CREATE INDEX placed_of_capture ON placed (capture);
 const SAVED: &str = "
 ALTER TABLE capture ADD COLUMN saved_as TEXT;
 ALTER TABLE capture ADD COLUMN save_fault TEXT;
+";
+
+/// A lesson that is a capture's picture to be marked: in no list, and to be joined by nobody.
+const MARKED: &str = "
+ALTER TABLE lesson ADD COLUMN marks_capture INTEGER REFERENCES capture (id) ON DELETE CASCADE;
+CREATE INDEX lesson_marks_capture ON lesson (marks_capture);
 ";

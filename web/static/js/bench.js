@@ -397,3 +397,5 @@ if (at && whole instanceof HTMLImageElement) {
   new BenchPage(at, whole);
   document.body.classList.add("ready");
 }
+// A page that was put aside by the browser does not know what was marked meanwhile.
+addEventListener("pageshow", (e) => e.persisted && location.reload());

@@ -511,6 +511,24 @@ const deeds = {
   "full-screen": fullScreen,
   help: () => help.open(document.activeElement),
 };
+// A capture's picture that is marked: nothing is captured there, and nothing else comes on stage.
+const marked = document.querySelector("#marked");
+if (marked instanceof HTMLFormElement) {
+  for (const deed of /** @type {Deed[]} */ ([
+    "box",
+    "capture-outline",
+    "capture-pane",
+    "capture-stage",
+    "note",
+    "new-page",
+  ]))
+    deeds[deed] = () => {};
+  marked.addEventListener("submit", async (e) => {
+    e.preventDefault();
+    if (await comes(() => glass.pending() === 0)) marked.submit();
+    else say("The line to the server is down: what was drawn last is not there yet. It stays on this page.");
+  });
+}
 const pressed = listenToKeys({
   glass,
   hand,
@@ -534,7 +552,7 @@ listenToDrops({
   selection,
   typing,
   take: tools.take,
-  bring: (files) => void order.bring(files),
+  bring: (files) => void (marked ? say("Only marks come onto a capture.") : order.bring(files)),
   area,
 });
 

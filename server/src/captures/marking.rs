@@ -1,0 +1,211 @@
+//! A capture is marked on a stage of its own: a lesson that is in no list and that nobody can join, with the capture's
+//! picture on it. When that is over, its marks are the capture's, and it is gone.
+
+use std::time::Duration;
+
+use axum::extract::{Path, State};
+use axum::response::Redirect;
+use bozzetto_core::capture::marking::OnBench;
+use bozzetto_core::capture::moment::{Bench, Cut};
+use bozzetto_core::capture::way::Way;
+use bozzetto_core::geometry::frames::{Glass, Rect, Size};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
+use bozzetto_core::lesson::change::{Change, What};
+use bozzetto_core::marks::mark::Mark;
+use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
+use rusqlite::{Connection, OptionalExtension, params};
+
+use super::routes::find;
+use super::{queries, take};
+use crate::app::App;
+use crate::backdrops;
+use crate::backdrops::queries::Whither;
+use crate::error::{AppError, Result};
+use crate::lessons::queries as lessons;
+use crate::live::lesson::Command;
+use crate::live::log;
+use crate::media;
+use crate::store;
+
+/// Goes on with what was begun, or begins.
+pub async fn begin(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+) -> Result<Redirect> {
+    let c = find(&app, lesson, id).await?;
+    let begun = app.store.read(move |conn| stage_of(conn, id)).await?;
+    let stage = match begun {
+        Some(stage) => stage,
+        None => prepare(&app, lesson, id, c.name).await?,
+    };
+    Ok(Redirect::to(&format!("/lessons/{stage}/stage")))
+}
+
+/// What was drawn there is the capture's from now on.
+pub async fn end(State(app): State<App>, Path(stage): Path<i64>) -> Result<Redirect> {
+    let of = app.store.read(move |conn| capture_of(conn, stage)).await?;
+    let (lesson, id) = of.ok_or(AppError::NotFound)?;
+    settle(&app, lesson, id).await?;
+    Ok(Redirect::to(&format!(
+        "/lessons/{lesson}/captures/{id}/bench"
+    )))
+}
+
+/// How long whoever comes from the stage waits for it to say that nobody is there any more: so often, for so long.
+const LEAVING: (u32, Duration) = (10, Duration::from_millis(50));
+
+/// Ends the marking of a capture, unless somebody is at it.
+pub async fn settle_if_left(app: &App, lesson: i64, id: i64) -> Result<()> {
+    let Some(stage) = app.store.read(move |conn| stage_of(conn, id)).await? else {
+        return Ok(());
+    };
+    for _ in 0..LEAVING.0 {
+        if !app.live.is_used(stage).await {
+            return settle(app, lesson, id).await;
+        }
+        tokio::time::sleep(LEAVING.1).await;
+    }
+    Ok(())
+}
+
+/// Ends the marking of a capture, if it was begun: before something is hidden in it, for one.
+pub async fn settle(app: &App, lesson: i64, id: i64) -> Result<()> {
+    let Some(stage) = app.store.read(move |conn| stage_of(conn, id)).await? else {
+        return Ok(());
+    };
+    let look = app.live.look(stage).await?;
+    let area = take::made_from(app, lesson, id).await?.cut.drawn();
+    if let Some(backdrop) = look.order.first() {
+        let room = Rect::of_size(Size::glass(look.aspect.0, look.aspect.1));
+        let on_bench = OnBench {
+            backdrop,
+            room,
+            area,
+        };
+        let marks = on_bench.drawn(&look.sheets);
+        let marked = |mut cut: Cut| {
+            cut.bench.marks.clone_from(&marks);
+            cut
+        };
+        take::remake(app, lesson, id, marked).await?;
+    }
+    let unused = app.store.write(move |conn| remove(conn, stage)).await?;
+    app.live.tell(stage, Command::Deleted).await;
+    media::remove_unused(app, unused).await?;
+    Ok(())
+}
+
+/// Makes the stage; gives its lesson.
+async fn prepare(app: &App, lesson: i64, id: i64, name: String) -> Result<i64> {
+    let mut from = take::made_from(app, lesson, id).await?;
+    let bench = std::mem::take(&mut from.cut.bench);
+    from.cut.area = Cut {
+        bench: bench.clone(),
+        ..from.cut.clone()
+    }
+    .drawn();
+    let area = from.cut.area;
+    from.cut = Cut {
+        // Beyond an outline there is paper to draw on, too.
+        way: Way::Box,
+        bench: Bench {
+            hidden: bench.hidden,
+            ..Bench::default()
+        },
+        ..from.cut
+    };
+    let made = take::picture(app, lesson, &from).await?;
+    let bytes = app.media.read(&made.picture.sha)?;
+    let shown = name.clone();
+    let stage = app
+        .store
+        .write(move |conn| lessons::create_to_mark(conn, &name, id))
+        .await?;
+    let file = format!("{shown}.png");
+    let whither = Whither::Lesson(stage);
+    let added = backdrops::add(app, whither, &file, &bytes, None, None).await?;
+    let backdrop = added.map_err(AppError::Unusable)?;
+    draw(app, stage, BackdropId(backdrop as u64), area, &bench.marks).await?;
+    Ok(stage)
+}
+
+/// What was drawn before is there again.
+async fn draw(
+    app: &App,
+    stage: i64,
+    backdrop: BackdropId,
+    area: Rect<Glass>,
+    marks: &[Mark],
+) -> Result<()> {
+    let shown = app
+        .store
+        .read(move |conn| backdrops::queries::one(conn, backdrop.0 as i64));
+    let shown = shown.await?.ok_or(AppError::NotFound)?;
+    let on_bench = OnBench {
+        backdrop: &shown,
+        room: Rect::of_size(Size::glass(16.0, 9.0)),
+        area,
+    };
+    let steps: Vec<Step> = on_bench
+        .to_draw_on(marks)
+        .into_iter()
+        .map(|mark| Step {
+            sheet: SheetId::Backdrop(backdrop),
+            op: Op::Add(mark),
+        })
+        .collect();
+    if steps.is_empty() {
+        return Ok(());
+    }
+    let change = Change {
+        id: ChangeId(rand::random()),
+        author: AuthorId(0),
+        at: crate::now() as u64,
+        what: What::Marks {
+            deed: Deed::Do,
+            steps,
+        },
+    };
+    // Nobody has been there: it is the first.
+    app.store
+        .write(move |conn| log::append(conn, stage, &[(1, change)]))
+        .await?;
+    Ok(())
+}
+
+/// The lesson in which a capture is being marked.
+fn stage_of(conn: &Connection, capture: i64) -> store::Result<Option<i64>> {
+    let stage = conn
+        .prepare_cached("SELECT id FROM lesson WHERE marks_capture = ?1")?
+        .query_row([capture], |row| row.get(0));
+    Ok(stage.optional()?)
+}
+
+/// The capture that is marked in a lesson, and its own lesson.
+pub fn capture_of(conn: &Connection, stage: i64) -> store::Result<Option<(i64, i64)>> {
+    let of = conn
+        .prepare_cached(
+            "SELECT c.lesson, c.id FROM capture c JOIN lesson l ON l.marks_capture = c.id WHERE l.id = ?1",
+        )?
+        .query_row([stage], |row| Ok((row.get(0)?, row.get(1)?)));
+    Ok(of.optional()?)
+}
+
+/// Removes a stage, at once. Gives the names of the files that it had.
+fn remove(conn: &Connection, stage: i64) -> store::Result<Vec<String>> {
+    let mut files: Vec<String> = conn
+        .prepare_cached(
+            "SELECT media FROM backdrop WHERE lesson = ?1 AND media IS NOT NULL
+             UNION SELECT poster FROM backdrop WHERE lesson = ?1 AND poster IS NOT NULL",
+        )?
+        .query_map([stage], |row| row.get(0))?
+        .collect::<rusqlite::Result<_>>()?;
+    for c in queries::of_lesson(conn, stage)? {
+        files.extend([c.media, c.thumbnail]);
+    }
+    conn.execute(
+        "DELETE FROM lesson WHERE id = ?1 AND marks_capture IS NOT NULL",
+        params![stage],
+    )?;
+    Ok(files)
+}
