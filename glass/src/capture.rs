@@ -6,7 +6,7 @@ use bozzetto_core::capture::{Detail, OnStage, Request};
 use bozzetto_core::display::Verb;
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
-use bozzetto_core::stage::backdrop::BackdropKind;
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
 use bozzetto_core::stage::pane::{Beside, Pane};
 use bozzetto_core::stage::state::Stage;
 use bozzetto_core::wire::decode;
@@ -32,6 +32,15 @@ struct Cutting {
 pub struct OutlineShown {
     pub path: String,
     pub area: Vec<f64>,
+}
+
+impl Glass {
+    /// The backdrop in the pane at the middle of a part of the picture area, in CSS pixels.
+    fn backdrop_in<'a>(&self, panes: &[Pane<'a>], area: &[f64]) -> Option<&'a BackdropView> {
+        let at = self.glass_rect(area).middle();
+        let pane = panes.iter().find(|p| p.room.contains(at));
+        pane.and_then(|p| p.backdrop)
+    }
 }
 
 #[wasm_bindgen]
@@ -103,13 +112,8 @@ impl Glass {
         all_pages: bool,
         device_pixel_ratio: f64,
     ) -> Vec<String> {
-        let at = self.glass_rect(area).middle();
         let panes = self.panes();
-        let backdrop = panes
-            .iter()
-            .find(|p| p.room.contains(at))
-            .and_then(|p| p.backdrop);
-        let Some(backdrop) = backdrop.filter(|_| all_pages) else {
+        let Some(backdrop) = self.backdrop_in(&panes, area).filter(|_| all_pages) else {
             return vec![self.box_request(area, "whole", device_pixel_ratio)];
         };
         let pages = 0..backdrop.kind.pages();
@@ -126,13 +130,14 @@ impl Glass {
 
     /// How many pages the backdrop in the pane at the middle of `area` has.
     pub fn pages_at(&self, area: &[f64]) -> u32 {
-        let at = self.glass_rect(area).middle();
         let panes = self.panes();
-        let backdrop = panes
-            .iter()
-            .find(|p| p.room.contains(at))
-            .and_then(|p| p.backdrop);
-        backdrop.map_or(0, |b| b.kind.pages())
+        self.backdrop_in(&panes, area).map_or(0, |b| b.kind.pages())
+    }
+
+    /// The backdrop that a request of [`Glass::whole_requests`] is about, by its id.
+    pub fn whole_of(&self, area: &[f64]) -> Option<String> {
+        let panes = self.panes();
+        self.backdrop_in(&panes, area).map(|b| b.id.0.to_string())
     }
 
     /// Shows what was on stage at the moment of a capture, seen as it was then; `on_stage` as core encodes it. What is

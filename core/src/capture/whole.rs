@@ -3,7 +3,7 @@
 use crate::geometry::frames::{GLASS_WIDTH, Glass, Held, Rect, Size};
 use crate::geometry::zoom::Zoom;
 use crate::sheets::sheet::Sheets;
-use crate::stage::backdrop::{BackdropKind, BackdropView};
+use crate::stage::backdrop::{BackdropKind, BackdropView, PAGE_SCALE};
 use crate::stage::board;
 use crate::stage::laid::Laid;
 
@@ -48,7 +48,7 @@ pub enum WholeFault {
 /// ```
 ///
 /// # Errors
-/// For a page that runs: how long it is, only its browser knows.
+/// For a page that runs, without a picture of it: how long it is, only its browser knows.
 pub fn whole(
     mut backdrop: BackdropView,
     sheets: &Sheets,
@@ -56,10 +56,12 @@ pub fn whole(
     seq: u64,
     at: u64,
 ) -> Result<(Moment, Rect<Glass>), WholeFault> {
-    if matches!(backdrop.kind, BackdropKind::Page(_)) {
-        return Err(WholeFault::Page);
-    }
     backdrop.seen.zoom = Zoom::WHOLE;
+    if matches!(backdrop.kind, BackdropKind::Page(_)) {
+        // It is what its picture shows, from the top of that.
+        let shows = backdrop.seen.frozen.ok_or(WholeFault::Page)?.shows;
+        backdrop.seen.scroll = (shows.x0, shows.y0);
+    }
     let marked = backdrop.sheets().fold(Rect::<Held>::EMPTY, |all, id| {
         let sheet = sheets.sheet(id);
         sheet.marks().fold(all, |r, m| r.union(&sheet.bounds(m.id)))
@@ -84,7 +86,10 @@ pub fn whole(
     };
     let room = Rect::of_size(moment.area());
     let area = moment.current.as_ref().map_or(room, |b| {
-        let seen = b.shown(&room).union(&marked);
+        let seen = match (&b.kind, b.seen.frozen) {
+            (BackdropKind::Page(_), Some(frozen)) => frozen.shows,
+            _ => b.shown(&room).union(&marked),
+        };
         b.view(&room).apply_rect(&seen).intersection(&room)
     });
     Ok((moment, area))
@@ -125,6 +130,11 @@ fn area_for(backdrop: &BackdropView, marked: &Rect<Held>) -> (f64, f64) {
         BackdropKind::Document { .. } => {
             let size = backdrop.size(&Rect::of_size(Size::glass(1.0, 1.0)));
             (size.width, size.height)
+        }
+        BackdropKind::Page(_) => {
+            // As it is laid out for the whole picture area; beside another backdrop it is narrower.
+            let shows = backdrop.seen.frozen.map_or(Rect::EMPTY, |f| f.shows);
+            return (GLASS_WIDTH / PAGE_SCALE, shows.height());
         }
         _ => (backdrop.width, backdrop.height),
     };

@@ -88,7 +88,7 @@ pub async fn take(app: &App, lesson: i64, request: Request, frames: Vec<Frame>) 
         ratio: request.ratio,
         alone: false,
     };
-    let frames = hold(app, lesson, &mut moment, frames).await?;
+    let frames = hold(app, lesson, &mut moment, frames, &way).await?;
     if way != Way::Whole {
         return keep(app, lesson, &look, moment, (way, area), frames).await;
     }
@@ -423,6 +423,7 @@ async fn hold(
     lesson: i64,
     moment: &mut Moment,
     frames: Vec<Frame>,
+    way: &Way,
 ) -> Result<Vec<(BackdropId, Written)>> {
     let mut held = Vec::new();
     for frame in frames {
@@ -435,6 +436,10 @@ async fn hold(
             view.seen.frozen = Some(Frozen { picture, shows });
         }
         held.push((backdrop, file.clone()));
+        // The whole of a long page is none to know it by.
+        if *way == Way::Whole {
+            continue;
+        }
         // How it looks in the running order from now on.
         let id = backdrop.0 as i64;
         let noted = app

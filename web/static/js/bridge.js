@@ -9,7 +9,7 @@
   for (const name of ["RTCPeerConnection", "webkitRTCPeerConnection"]) Reflect.deleteProperty(window, name);
   /** @param {Record<string, unknown>} what */
   const tell = (what) => parent.postMessage({ bozzetto: what.kind ?? "scrolled", ...what }, "*");
-  const where = () => tell({ path: location.pathname, x: scrollX, y: scrollY });
+  const where = () => tell({ path: location.pathname, x: scrollX, y: scrollY, height: root.scrollHeight });
   addEventListener("scroll", where, { passive: true });
   addEventListener("resize", where);
   addEventListener("load", where);

@@ -363,7 +363,12 @@ async function takeAll(requests) {
 
 /** Gives whether it was taken. @param {string} request */
 async function take(request) {
-  const [moves] = await Promise.all([moving.frames(), settled()]);
+  const long = longPage(request);
+  const [moves] = await Promise.all([long ? wholePage(long) : moving.frames(), settled()]);
+  if (!moves && long) {
+    say("The page was not taken whole: see all of its width first, or it does not say how long it is. Take its pane.");
+    return false;
+  }
   if (!moves) {
     say(
       "Nothing was taken: the browser did not give its picture of the page. Allow it when it asks, or freeze the page first.",
@@ -372,6 +377,29 @@ async function take(request) {
   }
   sign(settings.now.capture, area());
   return takeCapture(lesson, request, moves, say);
+}
+
+/** The running page that a request is about the whole of. @param {string} request */
+function longPage(request) {
+  const { way, area } = JSON.parse(request);
+  if (way !== "whole") return null;
+  const box = [area.x0, area.y0, area.x1, area.y1].map((v) => v * beneath.css);
+  const pane = beneath.pane(glass.whole_of(Float64Array.from(box)) ?? "");
+  return pane?.kind === "page" && pane.frozen === null ? pane : null;
+}
+
+/**
+ * Pictures of a page from top to end; participants keep what they saw meanwhile.
+ * @param {import("../glass/glass.js").PaneShown} page
+ */
+async function wholePage(page) {
+  const { paused } = order.state;
+  if (!paused) act(() => glass.pause(true));
+  try {
+    return await moving.frames(page, pages.whereabouts);
+  } finally {
+    if (!paused) act(() => glass.pause(false));
+  }
 }
 
 /** A wipe that waits for its capture: another press of the key is no second one. */

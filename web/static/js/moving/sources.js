@@ -122,19 +122,19 @@ export async function shownIn(stream) {
 }
 
 /** How long the first picture of what is shared may take, in milliseconds. */
-const FIRST_PICTURE = 800;
+const FIRST_PICTURE = 400;
 
 /**
- * As `shownIn`. A tab that stands still behind another one may never give a first picture: asked for
- * another rate, the browser draws it anew.
+ * As `shownIn`. What stands still may never give a first picture: it is drawn anew until it does.
  * @param {MediaStream} stream @param {MediaStreamTrack} track
+ * @param {(odd: boolean) => void} draw in one of two ways in turn, which nobody can tell apart
  */
-async function drawnAnew(stream, track) {
-  let rate = 30;
+async function drawnAnew(stream, track, draw) {
+  let odd = false;
   const again = setInterval(() => {
     if (track.readyState === "ended") return clearInterval(again);
-    rate = rate === 30 ? 29 : 30;
-    track.applyConstraints({ frameRate: { ideal: rate } }).catch(() => {});
+    odd = !odd;
+    draw(odd);
   }, FIRST_PICTURE);
   const shown = await shownIn(stream);
   clearInterval(again);
@@ -185,7 +185,10 @@ export async function screen(mark) {
   const surface = /** @type {any} */ (track.getSettings()).displaySurface;
   const source = new Source(
     track,
-    await drawnAnew(stream, track),
+    // A tab behind this one: asked for another rate, the browser draws it.
+    await drawnAnew(stream, track, (odd) => {
+      track.applyConstraints({ frameRate: { ideal: odd ? 29 : 30 } }).catch(() => {});
+    }),
     surface === "browser" ? "tab" : surface === "window" ? "window" : "screen",
   );
   if ("contentHint" in track) track.contentHint = "detail";
@@ -224,5 +227,9 @@ export async function ownTab(part) {
     throw new SharesItself("That was not this tab.");
   }
   if ("contentHint" in track) track.contentHint = "detail";
-  return new Source(track, await shownIn(stream), "this tab");
+  const shown = await drawnAnew(stream, track, (odd) => {
+    part.style.opacity = odd ? "0.999" : "";
+  });
+  part.style.opacity = "";
+  return new Source(track, shown, "this tab");
 }

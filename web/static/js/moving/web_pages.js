@@ -7,6 +7,8 @@ import { el } from "../page.js";
 /** @import { Glass, PaneShown as Pane } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 
+/** How far a page is scrolled, and how long it is, in its own CSS pixels. @typedef {{ x: number, y: number, height: number }} Whereabouts */
+
 /** So many messages in a second are more than any page has to say: scrolling makes sixty. */
 const FLOOD = 3000;
 
@@ -31,6 +33,8 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
   const said = new Map();
   let waiting = false;
   let lastKey = 0;
+  /** Whoever waits for where a page is. @type {Map<HTMLIFrameElement, (is: Whereabouts) => void>} */
+  const asked = new Map();
 
   addEventListener("message", (e) => {
     const what = e.data;
@@ -46,7 +50,11 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     if (what.bozzetto === "key") return keyFrom(live, what, e.timeStamp);
     // A press is not overtaken by where the hand goes next.
     if (what.bozzetto === "left" || (what.bozzetto === "points" && !told.points?.press)) told.points = what;
-    if (what.bozzetto === "scrolled") told.scrolled = what;
+    if (what.bozzetto === "scrolled") {
+      told.scrolled = what;
+      asked.get(live)?.({ x: number(what.x), y: number(what.y), height: number(what.height) });
+      asked.delete(live);
+    }
     if (what.bozzetto === "zoom") {
       told.by *= Math.min(Math.max(number(what.by), 0.5), 2);
       told.zoom = what;
@@ -159,6 +167,20 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     return true;
   }
 
+  /**
+   * Where a page is, once it has been scrolled as it was asked to; `null` when nothing in it answers.
+   * @param {string} id @param {{ x: number, y: number }} [to] @returns {Promise<Whereabouts | null>}
+   */
+  function whereabouts(id, to) {
+    const { live } = beneath.holder(id);
+    if (!(live instanceof HTMLIFrameElement)) return Promise.resolve(null);
+    return new Promise((resolve) => {
+      setTimeout(resolve, 1000, null);
+      asked.set(live, resolve);
+      post(id, to ? "scroll" : "where", to?.x ?? 0, to?.y ?? 0);
+    });
+  }
+
   /** In Touch, hands reach the pages: the glass has no hold there. */
   function show() {
     for (const { id, served, frozen: held } of beneath.panes) {
@@ -176,7 +198,7 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     else if (only.room[0] === 0) sheet.style.clipPath = `inset(0 0 0 ${only.room[2] * css}px)`;
     else sheet.style.clipPath = `inset(0 ${width - only.room[0] * css}px 0 0)`;
   }
-  return { scroll, show };
+  return { scroll, show, whereabouts };
 }
 
 /** @param {string} path */
