@@ -13,7 +13,7 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension};
 
 use super::routes::find;
 use super::{queries, take};
@@ -70,29 +70,36 @@ pub async fn settle_if_left(app: &App, lesson: i64, id: i64) -> Result<()> {
 
 /// Ends the marking of a capture, if it was begun: before something is hidden in it, for one.
 pub async fn settle(app: &App, lesson: i64, id: i64) -> Result<()> {
+    let _alone = app.marking.lock().await;
     let Some(stage) = app.store.read(move |conn| stage_of(conn, id)).await? else {
         return Ok(());
     };
-    let look = app.live.look(stage).await?;
-    let area = take::made_from(app, lesson, id).await?.cut.drawn();
-    if let Some(backdrop) = look.order.first() {
-        let room = Rect::of_size(Size::glass(look.aspect.0, look.aspect.1));
-        let on_bench = OnBench {
-            backdrop,
-            room,
-            area,
-        };
-        let marks = on_bench.drawn(&look.sheets);
-        let marked = |mut cut: Cut| {
-            cut.bench.marks.clone_from(&marks);
-            cut
-        };
-        take::remake(app, lesson, id, marked).await?;
+    // Somebody may be drawing there: again, until all of it is the capture's.
+    loop {
+        let look = app.live.look(stage).await?;
+        let area = take::made_from(app, lesson, id).await?.cut.drawn();
+        if let Some(backdrop) = look.order.first() {
+            let room = Rect::of_size(Size::glass(look.aspect.0, look.aspect.1));
+            let on_bench = OnBench {
+                backdrop,
+                room,
+                area,
+            };
+            let marks = on_bench.drawn(&look.sheets);
+            let marked = |mut cut: Cut| {
+                cut.bench.marks.clone_from(&marks);
+                cut
+            };
+            take::remake(app, lesson, id, marked).await?;
+        }
+        let seq = look.seq;
+        let removed = app.store.write(move |conn| remove(conn, stage, seq));
+        if let Some(unused) = removed.await? {
+            app.live.tell(stage, Command::Deleted).await;
+            media::remove_unused(app, unused).await?;
+            return Ok(());
+        }
     }
-    let unused = app.store.write(move |conn| remove(conn, stage)).await?;
-    app.live.tell(stage, Command::Deleted).await;
-    media::remove_unused(app, unused).await?;
-    Ok(())
 }
 
 /// Makes the stage; gives its lesson.
@@ -117,26 +124,46 @@ async fn prepare(app: &App, lesson: i64, id: i64, name: String) -> Result<i64> {
     let made = take::picture(app, lesson, &from).await?;
     let bytes = app.media.read(&made.picture.sha)?;
     let shown = name.clone();
-    let stage = app
-        .store
-        .write(move |conn| lessons::create_to_mark(conn, &name, id))
-        .await?;
+    // Deleted until it is complete: then it is the capture's, and not before.
+    let new = move |conn: &Connection| {
+        let stage = lessons::create_empty(conn, &name, "class")?;
+        lessons::set_deleted(conn, stage, true)?;
+        Ok(stage)
+    };
+    let stage = app.store.write(new).await?;
     let file = format!("{shown}.png");
     let whither = Whither::Lesson(stage);
     let added = backdrops::add(app, whither, &file, &bytes, None, None).await?;
     let backdrop = added.map_err(AppError::Unusable)?;
-    draw(app, stage, BackdropId(backdrop as u64), area, &bench.marks).await?;
-    Ok(stage)
+    let before = drawn_before(app, BackdropId(backdrop as u64), area, &bench.marks).await?;
+    let begin = move |conn: &Connection| {
+        // Pressed twice, it is begun once.
+        if let Some(begun) = stage_of(conn, id)? {
+            return Ok(begun);
+        }
+        // Nobody has been there: it is the first change.
+        log::append(
+            conn,
+            stage,
+            &before.map_or(Vec::new(), |change| vec![(1, change)]),
+        )?;
+        lessons::set_deleted(conn, stage, false)?;
+        conn.execute(
+            "UPDATE lesson SET marks_capture = ?2 WHERE id = ?1",
+            [stage, id],
+        )?;
+        Ok(stage)
+    };
+    Ok(app.store.write(begin).await?)
 }
 
-/// What was drawn before is there again.
-async fn draw(
+/// The change with which what was drawn before is there again.
+async fn drawn_before(
     app: &App,
-    stage: i64,
     backdrop: BackdropId,
     area: Rect<Glass>,
     marks: &[Mark],
-) -> Result<()> {
+) -> Result<Option<Change>> {
     let shown = app
         .store
         .read(move |conn| backdrops::queries::one(conn, backdrop.0 as i64));
@@ -154,10 +181,7 @@ async fn draw(
             op: Op::Add(mark),
         })
         .collect();
-    if steps.is_empty() {
-        return Ok(());
-    }
-    let change = Change {
+    Ok((!steps.is_empty()).then(|| Change {
         id: ChangeId(rand::random()),
         author: AuthorId(0),
         at: crate::now() as u64,
@@ -165,12 +189,7 @@ async fn draw(
             deed: Deed::Do,
             steps,
         },
-    };
-    // Nobody has been there: it is the first.
-    app.store
-        .write(move |conn| log::append(conn, stage, &[(1, change)]))
-        .await?;
-    Ok(())
+    }))
 }
 
 /// The lesson in which a capture is being marked.
@@ -191,8 +210,15 @@ pub fn capture_of(conn: &Connection, stage: i64) -> store::Result<Option<(i64, i
     Ok(of.optional()?)
 }
 
-/// Removes a stage, at once. Gives the names of the files that it had.
-fn remove(conn: &Connection, stage: i64) -> store::Result<Vec<String>> {
+/// Removes a stage, at once. Gives the names of the files that it had; `None`, and nothing is removed, when something
+/// has come after change `seq`.
+fn remove(conn: &Connection, stage: i64, seq: u64) -> store::Result<Option<Vec<String>>> {
+    let more = conn
+        .prepare_cached("SELECT 1 FROM change WHERE lesson = ?1 AND seq > ?2")?
+        .exists([stage, seq as i64])?;
+    if more {
+        return Ok(None);
+    }
     let mut files: Vec<String> = conn
         .prepare_cached(
             "SELECT media FROM backdrop WHERE lesson = ?1 AND media IS NOT NULL
@@ -205,7 +231,7 @@ fn remove(conn: &Connection, stage: i64) -> store::Result<Vec<String>> {
     }
     conn.execute(
         "DELETE FROM lesson WHERE id = ?1 AND marks_capture IS NOT NULL",
-        params![stage],
+        [stage],
     )?;
-    Ok(files)
+    Ok(Some(files))
 }

@@ -158,14 +158,6 @@ pub fn create_nameless(conn: &Connection, name: &str) -> Result<i64> {
     Ok(id)
 }
 
-/// Makes a lesson in which a capture is marked.
-pub fn create_to_mark(conn: &Connection, name: &str, capture: i64) -> Result<i64> {
-    let id = create_empty(conn, name, "class")?;
-    conn.prepare_cached("UPDATE lesson SET marks_capture = ?2 WHERE id = ?1")?
-        .execute([id, capture])?;
-    Ok(id)
-}
-
 /// Makes a lesson without backdrops.
 pub fn create_empty(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
     let now = crate::now();

@@ -254,5 +254,5 @@ ALTER TABLE capture ADD COLUMN save_fault TEXT;
 /// A lesson that is a capture's picture to be marked: in no list, and to be joined by nobody.
 const MARKED: &str = "
 ALTER TABLE lesson ADD COLUMN marks_capture INTEGER REFERENCES capture (id) ON DELETE CASCADE;
-CREATE INDEX lesson_marks_capture ON lesson (marks_capture);
+CREATE UNIQUE INDEX lesson_marks_capture ON lesson (marks_capture);
 ";
