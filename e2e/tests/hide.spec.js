@@ -200,4 +200,19 @@ test("of a camera what is hidden leaves the presenter's page in no picture", asy
     ])
       expect(apart(pixel(picture, Math.round(width * x), Math.round(height * y)), COVER)).toBeLessThan(6);
   }
+  // Frozen, the whole of it is the presenter's, who goes on seeing it; participants get it without.
+  await page.goto(`${server.base}/lessons/${lesson}/stage`);
+  await page.locator("body.ready").waitFor();
+  await page.locator(".pane-call button").click();
+  await expect.poll(() => sent(ines, 0.1, 0.3)).toBeGreaterThan(40);
+  await page.keyboard.press("f");
+  await expect(page.locator("body.frozen")).toBeVisible();
+  const still = ines.locator("#beneath img");
+  await expect(still).toBeVisible();
+  const address = new URL((await still.getAttribute("src")) ?? "", server.base);
+  const theirs = await (await ines.request.get(address.href)).body();
+  const { width, height } = decode(theirs);
+  expect(apart(pixel(theirs, width / 2, height / 2), COVER)).toBeLessThan(6);
+  address.search = "";
+  expect((await ines.request.get(address.href)).status()).toBe(404);
 });
