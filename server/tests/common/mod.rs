@@ -140,6 +140,8 @@ impl Server {
             .upload(&format!("/lessons/{lesson}/backdrops"), name, bytes)
             .await;
         assert_eq!(status, 200, "{said}");
+        // It is brought while others are served: this waits behind it.
+        self.app.live.look(lesson).await.unwrap();
         let said: serde_json::Value = serde_json::from_str(&said).unwrap();
         said["added"][0].as_i64().unwrap()
     }
