@@ -139,6 +139,8 @@ async fn prepare(app: &App, lesson: i64, id: i64, name: String) -> Result<i64> {
     let begin = move |conn: &Connection| {
         // Pressed twice, it is begun once.
         if let Some(begun) = stage_of(conn, id)? {
+            // Nothing of this one stays: something in its picture may be hidden later.
+            conn.execute("DELETE FROM lesson WHERE id = ?1", [stage])?;
             return Ok(begun);
         }
         // Nobody has been there: it is the first change.

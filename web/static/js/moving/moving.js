@@ -214,7 +214,10 @@ export class Moving {
         const scale = part.canvas.width / (x1 - x0);
         if (y === 0) {
           const most = Math.min(LONGEST, Math.floor(MOST_PIXELS / part.canvas.width));
-          [canvas.width, canvas.height] = [part.canvas.width, Math.min(Math.round(at.height * scale), most)];
+          [canvas.width, canvas.height] = [
+            part.canvas.width,
+            Math.min(Math.max(1, Math.round(at.height * scale)), most),
+          ];
         }
         context.drawImage(part.canvas, 0, Math.round(y0 * scale));
         shows = [x0, 0, x1, Math.min(y1, canvas.height / scale)];
