@@ -79,7 +79,7 @@ pub struct App {
     /// How many ZIP files are unpacked at once.
     pub unpacking: Arc<Semaphore>,
     /// Held by whoever ends the marking of a capture.
-    pub marking: Arc<tokio::sync::Mutex<()>>,
+    pub marking: crate::captures::Ending,
     /// Held by whoever writes captures into another folder.
     pub also_saving: Arc<tokio::sync::Mutex<()>>,
     pub seats: Seats,
@@ -143,7 +143,7 @@ impl App {
             entering: Arc::new(Guesses::new(ENTERING)),
             hashing: Arc::new(Semaphore::new(2)),
             unpacking: Arc::new(Semaphore::new(2)),
-            marking: Arc::default(),
+            marking: crate::captures::Ending::default(),
             also_saving: Arc::default(),
             seats: options.connections.map_or_else(Seats::default, Seats::of),
             secret,

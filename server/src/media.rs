@@ -8,6 +8,7 @@ use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::Duration;
 
 use anyhow::Context;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -241,9 +242,43 @@ pub async fn remove_unused(app: &App, names: Vec<String>) -> store::Result<()> {
     app.store.write(remove).await
 }
 
+/// How often a server that goes on looks for what was deleted more than a month ago.
+const DAY: Duration = Duration::from_secs(24 * 3600);
+
+/// Forgets what was deleted more than a month ago, once a day, for as long as the server goes on.
+pub async fn forget_daily(app: App) {
+    loop {
+        tokio::time::sleep(DAY).await;
+        let unused = |conn: &Connection| {
+            delete_old(conn)?;
+            let mut statement =
+                conn.prepare(&format!("SELECT sha FROM media WHERE sha NOT IN ({USED})"))?;
+            let names = statement.query_map([], |row| row.get(0))?;
+            Ok(names.collect::<Result<Vec<String>, _>>()?)
+        };
+        let gone = match app.store.write(unused).await {
+            Ok(names) => remove_unused(&app, names).await,
+            Err(e) => Err(e),
+        };
+        if let Err(e) = gone {
+            tracing::warn!("what was deleted long ago stays: {e}");
+        }
+    }
+}
+
 /// Forgets what was deleted more than a month ago, and the files that nothing refers to any more.
 /// Gives the names of the files that stay.
 pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
+    delete_old(conn)?;
+    conn.execute(&format!("DELETE FROM media WHERE sha NOT IN ({USED})"), [])?;
+    let mut statement = conn.prepare("SELECT sha FROM media")?;
+    let names = statement
+        .query_map([], |row| row.get(0))?
+        .collect::<Result<_, _>>()?;
+    Ok(names)
+}
+
+fn delete_old(conn: &Connection) -> store::Result<()> {
     let before = crate::now() - MONTH;
     for table in ["lesson", "capture", "backdrop"] {
         conn.execute(
@@ -257,12 +292,7 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
              WHERE json_extract(kind, '$.page.kept.name') IS NOT NULL)",
         [],
     )?;
-    conn.execute(&format!("DELETE FROM media WHERE sha NOT IN ({USED})"), [])?;
-    let mut statement = conn.prepare("SELECT sha FROM media")?;
-    let names = statement
-        .query_map([], |row| row.get(0))?
-        .collect::<Result<_, _>>()?;
-    Ok(names)
+    Ok(())
 }
 
 pub fn hex(bytes: &[u8]) -> String {

@@ -51,6 +51,7 @@ pub async fn serve(app: App, listener: TcpListener, tls: Tls, data: &Path) -> an
     std::thread::spawn(crate::assets::warm_up);
     let catching_up = app.clone();
     tokio::spawn(async move { crate::captures::catch_up(&catching_up).await });
+    tokio::spawn(crate::media::forget_daily(app.clone()));
     listen(app, listener, tls, data, handle).await
 }
 

@@ -57,8 +57,10 @@ impl OnBench<'_> {
         let Some(back) = self.to_moment().inverse() else {
             return Vec::new();
         };
-        let each = marks.iter().map(|mark| Mark {
+        // From two sheets they come onto one: their height is what keeps their order there.
+        let each = marks.iter().zip(1..).map(|(mark, z)| Mark {
             transform: mark.transform.then(&back),
+            z,
             ..mark.clone()
         });
         each.collect()
@@ -124,10 +126,10 @@ mod tests {
             };
             let on_glass: Point<Glass> = backdrop.view(&room).apply(place);
             let mut sheets = Sheets::new(Keep::Nobody);
-            sheets.load(SheetId::Backdrop(backdrop.id), [dot(1, Map::scale_then_move(1.0, place.x, place.y))]);
-            sheets.load(SheetId::Glass, [dot(2, Map::scale_then_move(1.0, on_glass.x, on_glass.y))]);
+            sheets.load(SheetId::Backdrop(backdrop.id), [dot(2, Map::scale_then_move(1.0, place.x, place.y))]);
+            sheets.load(SheetId::Glass, [dot(1, Map::scale_then_move(1.0, on_glass.x, on_glass.y))]);
             let marks = bench.drawn(&sheets);
-            prop_assert_eq!(marks.len(), 2);
+            prop_assert_eq!(marks.iter().map(|mark| mark.id.0).collect::<Vec<_>>(), [2, 1]);
             let wanted = Point::<Held>::new(x + at.0 * width, y + at.1 * width * shape);
             for mark in &marks {
                 let lies = mark.transform.apply(Point::new(0.0, 0.0));
@@ -135,6 +137,11 @@ mod tests {
             }
             let again = bench.to_draw_on(&marks);
             prop_assert!(again[0].transform.apply(Point::new(0.0, 0.0)).distance(place) < 1e-6);
+            // What lay on the glass is still the upper one.
+            sheets.load(SheetId::Glass, []);
+            sheets.load(SheetId::Backdrop(backdrop.id), again.into_iter().map(Arc::new));
+            let order: Vec<_> = bench.drawn(&sheets).iter().map(|mark| mark.id.0).collect();
+            prop_assert_eq!(order, [2, 1]);
         }
     }
 }

@@ -53,6 +53,8 @@ struct Side {
     /// What the page's own part is told, as JSON; `None` of a capture that stays as it is.
     said: Option<String>,
     versions: Vec<Version>,
+    /// Others that show it as it was before something was hidden in it, and stay as they are.
+    still_in: Vec<String>,
 }
 
 #[derive(Serialize)]
@@ -103,14 +105,20 @@ async fn side(app: &App, lesson: i64, id: i64) -> Result<Side> {
     let c = find(app, lesson, id).await?;
     let read = move |conn: &rusqlite::Connection| {
         let from = queries::made_from(conn, lesson, id)?;
-        Ok((from, queries::versions(conn, id)?))
+        let versions = queries::versions(conn, id)?;
+        Ok((from, versions, queries::still_shown_in(conn, id)?))
     };
-    let (from, versions) = app.store.read(read).await?;
+    let (from, versions, still_in) = app.store.read(read).await?;
     let said = match from {
         Some(from) => Some(said(app, &from).await?),
         None => None,
     };
-    Ok(Side { c, said, versions })
+    Ok(Side {
+        c,
+        said,
+        versions,
+        still_in,
+    })
 }
 
 async fn said(app: &App, from: &MadeFrom) -> Result<String> {

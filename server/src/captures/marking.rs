@@ -1,6 +1,8 @@
 //! A capture is marked on a stage of its own: a lesson that is in no list and that nobody can join, with the capture's
 //! picture on it. When that is over, its marks are the capture's, and it is gone.
 
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use axum::extract::{Path, State};
@@ -14,6 +16,7 @@ use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use rusqlite::{Connection, OptionalExtension};
+use tokio::sync::OwnedMutexGuard;
 
 use super::routes::find;
 use super::{queries, take};
@@ -26,6 +29,21 @@ use crate::live::lesson::Command;
 use crate::live::log;
 use crate::media;
 use crate::store;
+
+/// Lets one at a time end the marking of a capture.
+#[derive(Clone, Default)]
+pub struct Ending(Arc<Mutex<HashMap<i64, Arc<tokio::sync::Mutex<()>>>>>);
+
+impl Ending {
+    async fn lock(&self, capture: i64) -> OwnedMutexGuard<()> {
+        let own = {
+            let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+            all.retain(|_, one| Arc::strong_count(one) > 1);
+            all.entry(capture).or_default().clone()
+        };
+        own.lock_owned().await
+    }
+}
 
 /// Goes on with what was begun, or begins.
 pub async fn begin(
@@ -54,6 +72,9 @@ pub async fn end(State(app): State<App>, Path(stage): Path<i64>) -> Result<Redir
 /// How long whoever comes from the stage waits for it to say that nobody is there any more: so often, for so long.
 const LEAVING: (u32, Duration) = (10, Duration::from_millis(50));
 
+/// How often what was drawn meanwhile is taken up, at the end of the marking.
+const TRIES: usize = 10;
+
 /// Ends the marking of a capture, unless somebody is at it.
 pub async fn settle_if_left(app: &App, lesson: i64, id: i64) -> Result<()> {
     let Some(stage) = app.store.read(move |conn| stage_of(conn, id)).await? else {
@@ -69,13 +90,17 @@ pub async fn settle_if_left(app: &App, lesson: i64, id: i64) -> Result<()> {
 }
 
 /// Ends the marking of a capture, if it was begun: before something is hidden in it, for one.
+///
+/// # Errors
+/// When somebody goes on drawing there.
 pub async fn settle(app: &App, lesson: i64, id: i64) -> Result<()> {
-    let _alone = app.marking.lock().await;
+    // Two at once could each leave out what the other has seen.
+    let _alone = app.marking.lock(id).await;
     let Some(stage) = app.store.read(move |conn| stage_of(conn, id)).await? else {
         return Ok(());
     };
     // Somebody may be drawing there: again, until all of it is the capture's.
-    loop {
+    for _ in 0..TRIES {
         let look = app.live.look(stage).await?;
         let area = take::made_from(app, lesson, id).await?.cut.drawn();
         if let Some(backdrop) = look.order.first() {
@@ -90,7 +115,7 @@ pub async fn settle(app: &App, lesson: i64, id: i64) -> Result<()> {
                 cut.bench.marks.clone_from(&marks);
                 cut
             };
-            take::remake(app, lesson, id, marked).await?;
+            take::make_anew(app, lesson, id, marked, false).await?;
         }
         let seq = look.seq;
         let removed = app.store.write(move |conn| remove(conn, stage, seq));
@@ -100,6 +125,9 @@ pub async fn settle(app: &App, lesson: i64, id: i64) -> Result<()> {
             return Ok(());
         }
     }
+    Err(AppError::Busy(
+        "Somebody is drawing on this capture just now. Try again in a moment.".to_owned(),
+    ))
 }
 
 /// Makes the stage; gives its lesson.
@@ -127,7 +155,8 @@ async fn prepare(app: &App, lesson: i64, id: i64, name: String) -> Result<i64> {
     // Deleted until it is complete: then it is the capture's, and not before.
     let new = move |conn: &Connection| {
         let stage = lessons::create_empty(conn, &name, "class")?;
-        lessons::set_deleted(conn, stage, true)?;
+        // So long ago that it is gone when the server starts again before that.
+        conn.execute("UPDATE lesson SET deleted_at = 0 WHERE id = ?1", [stage])?;
         Ok(stage)
     };
     let stage = app.store.write(new).await?;

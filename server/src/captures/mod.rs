@@ -2,6 +2,7 @@
 
 mod all;
 mod also;
+mod behind;
 mod bench;
 mod marking;
 mod queries;
@@ -10,12 +11,12 @@ mod sending;
 mod several;
 mod take;
 
-pub use also::catch_up;
-pub use marking::capture_of;
+pub use marking::{Ending, capture_of};
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::download;
 pub use take::{Frame, remake, take, take_whole};
 
+use crate::app::App;
 use crate::door::Routes;
 
 pub fn routes() -> Routes {
@@ -24,4 +25,12 @@ pub fn routes() -> Routes {
         .merge(bench::routes())
         .merge(sending::routes())
         .merge(several::routes())
+}
+
+/// Does what was left when the server ended: what is to be hidden in further captures, or could not be saved elsewhere.
+pub async fn catch_up(app: &App) {
+    if let Err(e) = behind::catch_up(app).await {
+        tracing::warn!("{e}");
+    }
+    also::catch_up(app).await;
 }

@@ -61,6 +61,8 @@ pub struct Made {
     pub height: u32,
     pub picture: Written,
     pub thumbnail: Written,
+    /// The placed pictures that it shows, and the files that they were.
+    pub shows: Vec<(u64, String)>,
 }
 
 /// What a capture is made from.
@@ -158,7 +160,44 @@ pub fn insert(conn: &Connection, new: &NewCapture) -> Result<i64> {
         )?
         .execute(params![id, backdrop.0 as i64, file.sha])?;
     }
+    set_shows(conn, id, made)?;
     Ok(id)
+}
+
+fn set_shows(conn: &Connection, id: i64, made: &Made) -> Result<()> {
+    conn.prepare_cached("DELETE FROM capture_shows WHERE capture = ?1")?
+        .execute([id])?;
+    let mut add = conn.prepare_cached(
+        "INSERT OR REPLACE INTO capture_shows (capture, placed, media) VALUES (?1, ?2, ?3)",
+    )?;
+    for (name, file) in &made.shows {
+        add.execute(params![id, *name as i64, file])?;
+    }
+    Ok(())
+}
+
+/// Captures that show another as it was before something was hidden in it, and their lessons.
+pub fn behind(conn: &Connection) -> Result<Vec<(i64, i64)>> {
+    conn.prepare_cached(
+        "SELECT DISTINCT c.lesson, c.id FROM capture c
+         JOIN capture_shows s ON s.capture = c.id JOIN placed p ON p.id = s.placed
+         WHERE p.media <> s.media AND c.moment IS NOT NULL ORDER BY c.id",
+    )?
+    .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+    .collect::<rusqlite::Result<_>>()
+    .map_err(StoreError::from)
+}
+
+/// The names of captures that show this one as it was before something was hidden in it, and stay as they are.
+pub fn still_shown_in(conn: &Connection, id: i64) -> Result<Vec<String>> {
+    conn.prepare_cached(
+        "SELECT DISTINCT c.name FROM capture c
+         JOIN capture_shows s ON s.capture = c.id JOIN placed p ON p.id = s.placed
+         WHERE p.capture = ?1 AND p.media <> s.media AND c.moment IS NULL ORDER BY c.name",
+    )?
+    .query_map([id], |row| row.get(0))?
+    .collect::<rusqlite::Result<_>>()
+    .map_err(StoreError::from)
 }
 
 /// What a capture is made from; `None` of one that was taken before that was kept.
@@ -191,14 +230,14 @@ pub fn made_from(conn: &Connection, lesson: i64, id: i64) -> Result<Option<MadeF
 
 /// A capture's picture is another one from now on, and so are those that are `placed` of it; how it was cut before is a
 /// version. Gives the names of the files that they had. `None`, and nothing is changed, when it was not cut as it was
-/// said to be, or when something else that would have to be hidden is placed of it.
+/// said to be, or when something else is placed of it that would have to be made anew: `again`, or for what is hidden.
 pub fn remake(
     conn: &Connection,
-    lesson: i64,
-    id: i64,
+    (lesson, id): (i64, i64),
     as_it_was: &Cut,
     made: &Made,
     placed: &[(i64, Made)],
+    again: bool,
 ) -> Result<Option<Vec<String>>> {
     let is_now: Option<String> = conn
         .prepare_cached("SELECT cut FROM capture WHERE id = ?1 AND lesson = ?2")?
@@ -218,7 +257,7 @@ pub fn remake(
             .iter()
             .all(|(name, _)| placed.iter().any(|(of, _)| of == name)))
     };
-    if made.cut.bench.hidden != as_it_was.bench.hidden && !all_placed()? {
+    if (again || made.cut.bench.hidden != as_it_was.bench.hidden) && !all_placed()? {
         return Ok(None);
     }
     let mut files = files(conn, lesson, id)?;
@@ -254,6 +293,7 @@ pub fn remake(
         json(&made.cut)?,
         crate::now()
     ])?;
+    set_shows(conn, id, made)?;
     if !made.cut.bench.hidden.is_empty() {
         forget_posters(conn, id)?;
     }

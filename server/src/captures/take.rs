@@ -18,6 +18,7 @@ use bytes::Bytes;
 use rusqlite::Connection;
 
 use super::also;
+use super::behind;
 use super::queries::{self, Capture, Made, MadeFrom, NewCapture};
 use crate::app::App;
 use crate::backdrops;
@@ -25,7 +26,7 @@ use crate::error::{AppError, Result};
 use crate::live::lesson::{Command, Look};
 use crate::live::log;
 use crate::media::{self, Incoming, Written};
-use crate::render::job::{Done, File, Job, Print};
+use crate::render::job::{Done, File, Job, Print, Shows, Which};
 use crate::render::{RenderFault, TO_CAPTURE};
 
 /// A moving backdrop as the presenter's browser showed it at that instant, without loss.
@@ -154,10 +155,15 @@ async fn keep(
         frames,
         made,
     };
+    let shows_others = !new.made.shows.is_empty();
     let id = app
         .store
         .write(move |conn| queries::insert(conn, &new))
         .await?;
+    // Something may have been hidden in them while this one was drawn.
+    if shows_others && let Err(e) = behind::catch_up(app).await {
+        tracing::warn!("{e}");
+    }
     also::save(app, lesson, id).await;
     app.live.tell(lesson, Command::CapturesChanged).await;
     Ok(id)
@@ -174,8 +180,22 @@ pub async fn made_from(app: &App, lesson: i64, id: i64) -> Result<MadeFrom> {
     })
 }
 
-/// Makes a capture anew from its moment, cut as `change` makes it.
+/// Makes a capture anew from its moment, cut as `change` makes it. What is hidden in it then is so wherever it is shown.
 pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut) -> Result<()> {
+    let hides = make_anew(app, lesson, id, change, false).await?;
+    let elsewhere = behind::catch_up(app).await;
+    if hides { elsewhere } else { Ok(()) }
+}
+
+/// Makes a capture anew, and with `again` also what is placed of it, though nothing else is hidden in it. Gives whether
+/// something else is hidden in it now.
+pub(super) async fn make_anew(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    change: impl Fn(Cut) -> Cut,
+    again: bool,
+) -> Result<bool> {
     // Placed anew already, for the parts that are hidden now: it may have to be tried again.
     let mut placed: Vec<(i64, Made)> = Vec::new();
     for _ in 0..TRIES {
@@ -191,8 +211,9 @@ pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut
             .map_err(|e| AppError::Unusable(e.to_string()))?;
         cut.there = moment.parts(&sheets, &cut.drawn());
         let hidden = &cut.bench.hidden;
+        let hides = *hidden != as_it_was.bench.hidden;
         placed.retain(|(_, made)| made.cut.bench.hidden == *hidden);
-        if *hidden != as_it_was.bench.hidden {
+        if again || hides {
             // What is hidden in the capture is so in the marks that it is, whatever else they show.
             let all = app.store.read(move |conn| queries::placed_of(conn, id));
             for (name, mut as_placed) in all.await? {
@@ -205,13 +226,14 @@ pub async fn remake(app: &App, lesson: i64, id: i64, change: impl Fn(Cut) -> Cut
         }
         let made = make(app, &moment, cut, &sheets, &frames).await?;
         let anew = placed.clone();
-        let write =
-            move |conn: &Connection| queries::remake(conn, lesson, id, &as_it_was, &made, &anew);
+        let write = move |conn: &Connection| {
+            queries::remake(conn, (lesson, id), &as_it_was, &made, &anew, again)
+        };
         if let Some(before) = app.store.write(write).await? {
             media::remove_unused(app, before).await?;
             also::save(app, lesson, id).await;
             app.live.tell(lesson, Command::CapturesChanged).await;
-            return Ok(());
+            return Ok(hides);
         }
     }
     Err(AppError::Unusable(
@@ -340,6 +362,12 @@ async fn make(
     frames: &[(BackdropId, String)],
 ) -> Result<Made> {
     let (print, mut memory, plan) = composed(app, moment, &cut, sheets, frames).await?;
+    let shows = print.pictures.iter();
+    let shows = shows.filter_map(|(which, shows)| match (which, shows) {
+        (Which::Placed(name), Shows::Picture(file)) => Some((*name, file.name.clone())),
+        _ => None,
+    });
+    let shows = shows.collect();
     if cut.bench != Bench::default() {
         // What is changed as a whole, or hidden, is in memory, and what becomes of it.
         memory += u64::from(plan.width) * u64::from(plan.height) * 4 * 3;
@@ -378,6 +406,7 @@ async fn make(
             height,
             picture: media.write(&whole, "image/png")?,
             thumbnail: media.write(&small, "image/png")?,
+            shows,
         })
     })
     .await

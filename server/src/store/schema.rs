@@ -16,6 +16,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(PLACES),
         M::up(SAVED),
         M::up(MARKED),
+        M::up(SHOWS),
     ])
 }
 
@@ -255,4 +256,14 @@ ALTER TABLE capture ADD COLUMN save_fault TEXT;
 const MARKED: &str = "
 ALTER TABLE lesson ADD COLUMN marks_capture INTEGER REFERENCES capture (id) ON DELETE CASCADE;
 CREATE UNIQUE INDEX lesson_marks_capture ON lesson (marks_capture);
+";
+
+/// Which placed pictures a capture shows, and the file that each was when it was made.
+const SHOWS: &str = "
+CREATE TABLE capture_shows (
+    capture INTEGER NOT NULL REFERENCES capture (id) ON DELETE CASCADE,
+    placed INTEGER NOT NULL,
+    media TEXT NOT NULL,
+    PRIMARY KEY (capture, placed)
+) STRICT, WITHOUT ROWID;
 ";
