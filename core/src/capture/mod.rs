@@ -5,6 +5,7 @@ pub mod corners;
 pub mod edges;
 pub mod flat;
 pub mod hide;
+pub mod long_page;
 pub mod marking;
 pub mod moment;
 pub mod name;

@@ -17,6 +17,7 @@ import { ScreenKeys } from "./input/screen_keys.js";
 import { Selection } from "./input/selection.js";
 import { Typing } from "./input/typing.js";
 import { ask, hush, say, showLine } from "./messages.js";
+import { grabWhole } from "./moving/long_page.js";
 import { Moving } from "./moving/moving.js";
 import { pagesOnStage } from "./moving/web_pages.js";
 import { el, input, place } from "./page.js";
@@ -396,7 +397,11 @@ async function wholePage(page) {
   const { paused } = order.state;
   if (!paused) act(() => glass.pause(true));
   try {
-    return await moving.frames(page, pages.whereabouts);
+    await capture.fetch();
+    const begin = capture.module?.LongPage.begin;
+    if (!begin) return null;
+    const grab = () => grabWhole({ moving, page, whereabouts: pages.whereabouts, begin });
+    return await moving.frames({ id: page.id, grab });
   } finally {
     if (!paused) act(() => glass.pause(false));
   }

@@ -14,12 +14,6 @@ import { StreamSender } from "./streams.js";
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Source } from "./sources.js" */
 
-/** @import { Whereabouts } from "./web_pages.js" */
-
-/** The longest picture of a page, in pixels, and the most that it has: no capture has more. */
-const LONGEST = 16384;
-const MOST_PIXELS = 64e6;
-
 /** A picture of a backdrop at one instant, without loss. @typedef {{ canvas: HTMLCanvasElement, shows: number[] }} Grabbed */
 
 export class Moving {
@@ -188,76 +182,15 @@ export class Moving {
   }
 
   /**
-   * The picture of a running page from its top to its end: it is scrolled through part by part, and back. `null` when
-   * that cannot be had.
-   * @param {Pane} pane @param {(id: string, to?: { x: number, y: number }) => Promise<Whereabouts | null>} whereabouts
-   * @returns {Promise<Grabbed | null>}
-   */
-  async wholePage(pane, whereabouts) {
-    // Whoever has to allow it first is asked before anything moves.
-    const before = (await this.grab(pane)) && (await whereabouts(pane.id));
-    if (!before) return null;
-    const canvas = document.createElement("canvas");
-    const context = canvas.getContext("2d", { willReadFrequently: true });
-    /** @type {Grabbed | null} */
-    let part = null;
-    let shows = [0, 0, 0, 0];
-    try {
-      // From where the one before ended; at the end of the page it is scrolled less far.
-      for (let y = 0; ; y = shows[3]) {
-        const at = await whereabouts(pane.id, { x: before.x, y });
-        part = at && (await this.settledPart(pane, part));
-        if (!at || !part || !context) return null;
-        const [x0, y0, x1, y1] = part.shows;
-        // Zoomed in, not all of its width is there.
-        if (Math.abs(y0 - at.y) > 1) return null;
-        const scale = part.canvas.width / (x1 - x0);
-        if (y === 0) {
-          const most = Math.min(LONGEST, Math.floor(MOST_PIXELS / part.canvas.width));
-          [canvas.width, canvas.height] = [
-            part.canvas.width,
-            Math.min(Math.max(1, Math.round(at.height * scale)), most),
-          ];
-        }
-        context.drawImage(part.canvas, 0, Math.round(y0 * scale));
-        shows = [x0, 0, x1, Math.min(y1, canvas.height / scale)];
-        if (y1 * scale >= canvas.height - 1 || y1 <= y) return { canvas, shows };
-        say(`Taking the page: ${Math.round((100 * y1) / at.height)} %`);
-      }
-    } finally {
-      await whereabouts(pane.id, before);
-    }
-  }
-
-  /**
-   * The picture of a page once it stands still and is another than before, or a moment has passed: what was scrolled
-   * is in the browser's picture of the tab a little later.
-   * @param {Pane} pane @param {Grabbed | null} before
-   */
-  async settledPart(pane, before) {
-    let part = await this.grab(pane);
-    for (let n = 0; n < 8 && part; n++) {
-      const next = await this.grab(pane);
-      if (!next) return null;
-      const isAnother = !before || !isSame(next.canvas, before.canvas);
-      if (isAnother && isSame(next.canvas, part.canvas)) return next;
-      part = next;
-    }
-    return part;
-  }
-
-  /**
    * The pictures of all that moves on stage and is not held, for a capture; `null` when one of them
    * cannot be had.
-   * @param {Pane} [whole] a page of which more is wanted than is in view
-   * @param {(id: string, to?: { x: number, y: number }) => Promise<Whereabouts | null>} [whereabouts]
+   * @param {{ id: string, grab: () => Promise<Grabbed | null> }} [whole] a page of which more is wanted than is in view
    */
-  async frames(whole, whereabouts) {
+  async frames(whole) {
     /** @type {{ id: string, shows: number[], blob: Blob }[]} */
     const frames = [];
     for (const pane of this.beneath.panes.filter((p) => p.moves && p.frozen === null)) {
-      const isWhole = pane.id === whole?.id && whereabouts;
-      const grabbed = isWhole ? await this.wholePage(pane, whereabouts) : await this.grab(pane);
+      const grabbed = await (pane.id === whole?.id ? whole.grab() : this.grab(pane));
       if (!grabbed && pane.kind === "page") return null;
       if (!grabbed) continue;
       const { canvas, shows } = grabbed;
@@ -548,16 +481,6 @@ const lossless = (canvas) =>
   new Promise((resolve, reject) =>
     canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error("no picture"))), "image/png"),
   );
-
-/** Whether two pictures show the same, as far as a small version tells. @param {HTMLCanvasElement} a @param {HTMLCanvasElement} b */
-function isSame(a, b) {
-  const [one, other] = [a, b].map((picture) => {
-    const context = new OffscreenCanvas(96, 54).getContext("2d", { willReadFrequently: true });
-    context?.drawImage(picture, 0, 0, 96, 54);
-    return new Uint32Array(context?.getImageData(0, 0, 96, 54).data.buffer ?? new ArrayBuffer(0));
-  });
-  return one.every((v, i) => v === other[i]);
-}
 
 /** Until a video shows a picture that was taken after now, or a moment has shown that nothing moves. @param {HTMLElement} element */
 function nextFrame(element) {
