@@ -7,7 +7,7 @@ import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
-import { decode } from "../stage.js";
+import { decode, ready } from "../stage.js";
 
 /** @import { Page } from "@playwright/test" */
 
@@ -76,6 +76,28 @@ test("several captures are found, chosen, handed out, deleted and brought back, 
   await expect(cards).toHaveCount(2);
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(cards).toHaveCount(3);
+});
+
+test("a capture is found among those of all lessons, and opened in its own", async ({ page }) => {
+  await page.goto(`${server.base}/lessons/2/stage`);
+  await ready(page);
+  await page.keyboard.press("v");
+  await expect(page.locator(".proof")).toHaveCount(1);
+  await page.goto(server.base);
+  await page.locator("nav").getByRole("link", { name: "Captures", exact: true }).click();
+  const cards = page.locator("#captures .capture");
+  await expect(page.locator(".of-lesson")).toHaveCount(2);
+  await expect(cards).toHaveCount(4);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByLabel("Lesson").selectOption({ label: "Coastal pilotage, evening 3" });
+  await expect(cards).toHaveCount(3);
+  await page.getByLabel("Lesson").selectOption("");
+  await expect(cards).toHaveCount(4);
+  await page.getByLabel("Words to look for").pressSequentially("pilotage BUOY");
+  await expect(cards).toHaveCount(1);
+  await cards.click();
+  await expect(page.locator(".capture:target h2")).toHaveText("Buoy 1, closer");
+  await expect(page.locator(".capture:target")).toBeInViewport();
 });
 
 test("captures have captions and an order, are narrowed to a backdrop, laid on paper, and lead back to the stage", async ({

@@ -227,6 +227,50 @@ test("of two panes the one that is touched is lit and taken; the stage is taken 
   await expect(page.locator(".capture .small-line").nth(1)).toContainText("Stage");
 });
 
+test("by touch alone: each way of taking, and what becomes of it", async ({ browser }) => {
+  const context = await browser.newContext({ hasTouch: true, viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  await startNow(page, server.base);
+  await showWindow(page);
+  const at = await onScreen(page);
+  const client = await context.newCDPSession(page);
+  /** @param {{ x: number, y: number }[]} way */
+  const pull = async (way) => {
+    const touch = (
+      /** @type {"touchStart" | "touchMove" | "touchEnd"} */ type,
+      /** @type {typeof way} */ touchPoints,
+    ) => client.send("Input.dispatchTouchEvent", { type, touchPoints });
+    await touch("touchStart", [way[0]]);
+    for (const place of way) await touch("touchMove", [place]);
+    // It rests before it is lifted: the browser takes no tap for one that follows a flick.
+    await page.waitForTimeout(100);
+    await touch("touchEnd", []);
+  };
+  /** @param {string} key @param {() => Promise<unknown>} show @param {string} way */
+  const taken = async (key, show, way) => {
+    await page.locator("#capture").tap();
+    await page.locator(`#way-${key}`).tap();
+    await show();
+    const proof = page.locator(`.proof[data-way="${way}"]`);
+    await expect(proof).toHaveCount(1);
+    return proof;
+  };
+  const take = () => page.locator("#capture-take").tap();
+  const box = await taken("box", () => pull(straight(at(305, 205), at(1095, 715), 6)).then(take), "box");
+  await box.getByRole("button", { name: "Hand out" }).tap();
+  await expect(box).toContainText("handed out");
+  await box.getByRole("button", { name: "Discard" }).tap();
+  await expect(page.locator('.proof[data-way="box"]')).toHaveCount(0);
+  const corners = [at(400, 300), at(900, 320), at(800, 600), at(420, 560)];
+  const round = corners.flatMap((corner, i) => straight(corner, corners[(i + 1) % 4], 8));
+  await taken("outline", () => pull(round).then(take), "outline");
+  await taken("pane", () => page.touchscreen.tap(at(700, 400).x, at(700, 400).y), "pane");
+  const stage = await taken("stage", take, "stage");
+  await stage.getByRole("button", { name: "Place" }).tap();
+  await expect(page.locator("#selection")).toBeVisible();
+  await context.close();
+});
+
 test("what lay over the picture at that moment is left out of a capture, and comes back, whatever happened since", async ({
   page,
 }) => {

@@ -4,6 +4,7 @@ mod all;
 mod also;
 mod behind;
 mod bench;
+mod everywhere;
 mod marking;
 mod queries;
 mod routes;
@@ -23,6 +24,7 @@ pub fn routes() -> Routes {
     routes::routes()
         .merge(all::routes())
         .merge(bench::routes())
+        .merge(everywhere::routes())
         .merge(sending::routes())
         .merge(several::routes())
 }

@@ -36,6 +36,45 @@ pub struct Capture {
     pub save_fault: Option<String>,
 }
 
+/// As little of a capture as finds it.
+pub struct Brief {
+    pub id: i64,
+    pub lesson: i64,
+    pub lesson_name: String,
+    pub name: String,
+    pub caption: String,
+    pub backdrop: String,
+    pub taken_at: i64,
+    pub handed_out: bool,
+    pub thumbnail: String,
+}
+
+/// The captures of all lessons: those of the lesson that was used last first, in their order.
+pub fn everywhere(conn: &Connection) -> Result<Vec<Brief>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT c.id, c.lesson, l.name, c.name, c.caption, coalesce(json_extract(c.moment, '$.current.name'), ''),
+             c.taken_at, c.handed_out_at IS NOT NULL, c.thumbnail
+         FROM capture c JOIN lesson l ON l.id = c.lesson
+         WHERE c.deleted_at IS NULL AND l.deleted_at IS NULL AND l.marks_capture IS NULL
+         ORDER BY l.used_at DESC, l.id DESC, c.place, c.id",
+    )?;
+    let brief = |row: &Row| {
+        Ok(Brief {
+            id: row.get(0)?,
+            lesson: row.get(1)?,
+            lesson_name: row.get(2)?,
+            name: row.get(3)?,
+            caption: row.get(4)?,
+            backdrop: row.get(5)?,
+            taken_at: row.get(6)?,
+            handed_out: row.get(7)?,
+            thumbnail: row.get(8)?,
+        })
+    };
+    let rows = statement.query_map([], brief)?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
 /// The names of a capture's files.
 pub struct Files {
     pub whole: String,

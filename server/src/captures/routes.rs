@@ -15,7 +15,7 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
 
-use super::queries::{self, Capture};
+use super::queries::{self, Brief, Capture};
 use super::several::Found;
 use super::take::{self, Frame};
 use crate::app::App;
@@ -105,6 +105,29 @@ fn each_once(all: impl Iterator<Item = String>) -> Vec<String> {
     once
 }
 
+impl Brief {
+    pub fn day(&self) -> String {
+        local(self.taken_at, DAY)
+    }
+
+    /// Changes when its picture does.
+    pub fn version(&self) -> &str {
+        &self.thumbnail[..8]
+    }
+}
+
+/// How a day is written.
+const DAY: &str = "%-d %B %Y";
+
+/// A time, in milliseconds since 1970, as clocks here show it.
+fn local(at: i64, format: &str) -> String {
+    Timestamp::from_millisecond(at)
+        .unwrap_or(Timestamp::UNIX_EPOCH)
+        .to_zoned_datetime(TimeZone::system())
+        .strftime(format)
+        .to_string()
+}
+
 impl Capture {
     /// `1 284 × 732 px`, with thin spaces between thousands.
     pub fn pixels(&self) -> String {
@@ -117,15 +140,11 @@ impl Capture {
 
     /// The day on which it was taken.
     pub fn day(&self) -> String {
-        self.taken("%-d %B %Y")
+        self.taken(DAY)
     }
 
     fn taken(&self, format: &str) -> String {
-        Timestamp::from_millisecond(self.taken_at)
-            .unwrap_or(Timestamp::UNIX_EPOCH)
-            .to_zoned_datetime(TimeZone::system())
-            .strftime(format)
-            .to_string()
+        local(self.taken_at, format)
     }
 
     /// What stands below it on paper: its caption, or its name.
