@@ -4,7 +4,7 @@
 //! * [`document`]: the pages of PDF files.
 //! * [`raster`]: prints a display list into pixels.
 //! * [`png`]: pixels as a PNG file.
-//! * [`send`]: captures as files for elsewhere.
+//! * [`resample`]: pictures at another size; [`send`]: captures as files for elsewhere.
 //! * [`list_svg`]: a capture as an SVG file.
 //! * [`sheet_svg`], [`inkml`]: sheets of marks as files, and read back.
 
@@ -15,6 +15,7 @@ mod metadata;
 pub mod picture;
 pub mod png;
 pub mod raster;
+pub mod resample;
 mod resize;
 pub mod send;
 pub mod sheet_svg;

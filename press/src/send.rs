@@ -1,19 +1,16 @@
 //! Captures as files for elsewhere: resampled, in the format and within the size that is asked for.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io::Cursor;
-use std::sync::LazyLock;
 
-use crate::list_svg;
+use crate::{list_svg, resample};
 use bozzetto_core::capture::paper::{self, A4, Cell, Layout};
 use bozzetto_core::capture::send::{Format, largest_within};
 use bozzetto_core::display::Verb;
 use bozzetto_core::marks::text::Text;
-use fast_image_resize::images::{TypedImage, TypedImageRef};
-use fast_image_resize::pixels::F32x4;
-use fast_image_resize::{FilterType, ResizeAlg, ResizeOptions, Resizer};
 use image::codecs::jpeg::JpegEncoder;
-use image::{ExtendedColorType, ImageEncoder, RgbaImage};
+use image::{DynamicImage, ExtendedColorType, ImageEncoder, RgbImage, RgbaImage};
 use miniz_oxide::deflate::compress_to_vec_zlib;
 use pdf_writer::{Content, Filter, Finish, Name, Pdf, Rect, Ref, TextStr};
 use png::{BitDepth, ColorType, Compression, Encoder, PixelDimensions, SrgbRenderingIntent, Unit};
@@ -45,6 +42,10 @@ pub enum SendFault {
     Unreadable,
     #[error("It does not fit into {0} kB in this format and size. Choose a smaller size, or JPEG.")]
     TooLarge(u64),
+    #[error(
+        "WebP takes more memory than there is for so many pixels. Choose a smaller size, or JPEG."
+    )]
+    TooMany,
 }
 
 /// Makes the file of a capture's PNG.
@@ -52,31 +53,33 @@ pub enum SendFault {
 /// # Errors
 /// When it cannot be read, or nothing fits into the limit.
 pub fn send(png: &[u8], wanted: &Wanted) -> Result<Sent, SendFault> {
-    let unreadable = |_| SendFault::Unreadable;
-    let picture = image::load_from_memory_with_format(png, image::ImageFormat::Png);
-    let picture = picture.map_err(unreadable)?.into_rgba8();
+    let picture = Picture::read(png)?;
     let per_metre = density(png);
-    let by = f64::from(wanted.width) / f64::from(picture.width());
-    let picture = resampled(picture, wanted.width, wanted.height);
-    let made = |quality: u8| match wanted.format {
-        Format::Png => as_png(&picture, per_metre.map(|d| d * by), wanted),
-        Format::Jpeg => as_jpeg(&picture, quality),
-        Format::Webp => as_webp(&picture, quality),
-        Format::Svg => {
-            let png = as_png(&picture, None, wanted);
-            list_svg::of_picture(&png, picture.dimensions(), wanted.title).into_bytes()
-        }
-        Format::Pdf => as_pdf(&picture, wanted.title),
+    let by = f64::from(wanted.width) / f64::from(picture.dimensions().0);
+    let picture = picture.resampled(wanted.width, wanted.height);
+    let made = |quality: u8| -> Result<Vec<u8>, SendFault> {
+        Ok(match wanted.format {
+            Format::Png => as_png(&picture, per_metre.map(|d| d * by), wanted),
+            Format::Jpeg => as_jpeg(&picture, quality),
+            Format::Webp => as_webp(&picture, quality)?,
+            Format::Svg => {
+                let png = as_png(&picture, None, wanted);
+                list_svg::of_picture(&png, picture.dimensions(), wanted.title).into_bytes()
+            }
+            Format::Pdf => as_pdf(&picture, wanted.title),
+        })
     };
     let fault = || SendFault::TooLarge(wanted.most.unwrap_or(0) / 1000);
     let quality = match wanted.most {
         Some(most) if wanted.format.has_quality() => {
-            let best = largest_within(1, wanted.quality, most, |q| made(q).len() as u64);
+            let best = largest_within(1, wanted.quality, most, |q| {
+                made(q).map_or(u64::MAX, |bytes| bytes.len() as u64)
+            });
             best.ok_or_else(fault)?
         }
         _ => wanted.quality,
     };
-    let bytes = made(quality);
+    let bytes = made(quality)?;
     match wanted.most {
         Some(most) if bytes.len() as u64 > most => Err(fault()),
         _ => Ok(Sent { bytes, quality }),
@@ -90,95 +93,77 @@ fn density(png: &[u8]) -> Option<f64> {
     (dims.unit == Unit::Meter).then(|| f64::from(dims.xppu))
 }
 
-/// Lightness from 0 to 1 for each of 256 values of sRGB. Source: IEC 61966-2-1.
-static LINEAR: LazyLock<[f32; 256]> = LazyLock::new(|| {
-    std::array::from_fn(|v| {
-        let v = v as f64 / 255.0;
-        let linear = match v <= 0.04045 {
-            true => v / 12.92,
-            false => ((v + 0.055) / 1.055).powf(2.4),
-        };
-        linear as f32
-    })
-});
+/// A picture that is sent.
+pub enum Picture {
+    /// Nothing is seen through it.
+    Opaque(RgbImage),
+    Through(RgbaImage),
+}
 
-/// The way back, for so many steps of lightness.
-const STEPS: f32 = 65535.0;
-static SRGB: LazyLock<Vec<u8>> = LazyLock::new(|| {
-    let back = |v: u32| {
-        let v = f64::from(v) / 65535.0;
-        let srgb = match v <= 0.003_130_8 {
-            true => v * 12.92,
-            false => 1.055 * v.powf(1.0 / 2.4) - 0.055,
-        };
-        (srgb * 255.0).round() as u8
-    };
-    (0..=65535).map(back).collect()
-});
-
-/// The picture at another size, by Lanczos's filter over three lobes, in linear light: what is half black and half white
-/// becomes as light as it looks from afar.
-pub fn resampled(picture: RgbaImage, width: u32, height: u32) -> RgbaImage {
-    let from = picture.dimensions();
-    if from == (width, height) {
-        return picture;
-    }
-    let light: Vec<F32x4> = picture
-        .as_raw()
-        .as_chunks::<4>()
-        .0
-        .iter()
-        .map(|p| {
-            let alpha = f32::from(p[3]) / 255.0;
-            let one = |v: u8| LINEAR[usize::from(v)] * alpha;
-            F32x4::new([one(p[0]), one(p[1]), one(p[2]), alpha])
+impl Picture {
+    /// Reads a capture's PNG.
+    ///
+    /// # Errors
+    /// When it cannot be read.
+    pub fn read(png: &[u8]) -> Result<Self, SendFault> {
+        let read = image::load_from_memory_with_format(png, image::ImageFormat::Png);
+        Ok(match read.map_err(|_| SendFault::Unreadable)? {
+            DynamicImage::ImageRgb8(opaque) => Self::Opaque(opaque),
+            other => Self::from(other.into_rgba8()),
         })
-        .collect();
-    let source = TypedImageRef::new(from.0, from.1, &light).expect("as many pixels as there are");
-    let mut onto = TypedImage::<F32x4>::new(width, height);
-    let options = ResizeOptions::new()
-        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
-        .use_alpha(false);
-    Resizer::new()
-        .resize_typed(&source, &mut onto, &options)
-        .expect("the whole picture is resized");
-    let mut out = Vec::with_capacity(width as usize * height as usize * 4);
-    for p in onto.pixels() {
-        let [r, g, b, a] = p.0;
-        let alpha = a.clamp(0.0, 1.0);
-        // Lanczos's filter goes beyond black and white beside edges.
-        let one = |v: f32| match alpha > 0.0 {
-            true => SRGB[((v / alpha).clamp(0.0, 1.0) * STEPS).round() as usize],
-            false => 0,
-        };
-        out.extend([one(r), one(g), one(b), (alpha * 255.0).round() as u8]);
     }
-    RgbaImage::from_raw(width, height, out).expect("four bytes to a pixel")
+
+    fn dimensions(&self) -> (u32, u32) {
+        match self {
+            Self::Opaque(picture) => picture.dimensions(),
+            Self::Through(picture) => picture.dimensions(),
+        }
+    }
+
+    /// At another size, in linear light.
+    #[must_use]
+    pub fn resampled(self, width: u32, height: u32) -> Self {
+        match self {
+            same if same.dimensions() == (width, height) => same,
+            Self::Opaque(picture) => Self::Opaque(resample::rgb(&picture, width, height)),
+            Self::Through(picture) => Self::Through(resample::rgba(&picture, width, height)),
+        }
+    }
+
+    /// Three bytes to a pixel; without what lets through, on white.
+    fn on_white(&self) -> Cow<'_, [u8]> {
+        let picture = match self {
+            Self::Opaque(picture) => return Cow::Borrowed(picture.as_raw()),
+            Self::Through(picture) => picture,
+        };
+        let mix =
+            |v: u8, alpha: u32| ((u32::from(v) * alpha + 255 * (255 - alpha) + 127) / 255) as u8;
+        let each = picture.pixels();
+        let mixed = each.flat_map(|p| {
+            let alpha = u32::from(p[3]);
+            [mix(p[0], alpha), mix(p[1], alpha), mix(p[2], alpha)]
+        });
+        Cow::Owned(mixed.collect())
+    }
 }
 
-fn is_opaque(picture: &RgbaImage) -> bool {
-    picture.pixels().all(|p| p[3] == 255)
-}
-
-/// Without what lets through, on white.
-fn on_white(picture: &RgbaImage) -> Vec<u8> {
-    let mix = |v: u8, alpha: u32| ((u32::from(v) * alpha + 255 * (255 - alpha) + 127) / 255) as u8;
-    let each = picture.pixels();
-    each.flat_map(|p| {
-        let alpha = u32::from(p[3]);
-        [mix(p[0], alpha), mix(p[1], alpha), mix(p[2], alpha)]
-    })
-    .collect()
+impl From<RgbaImage> for Picture {
+    fn from(picture: RgbaImage) -> Self {
+        match picture.pixels().all(|p| p[3] == 255) {
+            true => Self::Opaque(DynamicImage::ImageRgba8(picture).into_rgb8()),
+            false => Self::Through(picture),
+        }
+    }
 }
 
 /// The colours of a picture, if there are no more than a palette holds, and which one each pixel has.
-fn palette(picture: &RgbaImage) -> Option<(Vec<[u8; 4]>, Vec<u8>)> {
-    let mut known: HashMap<[u8; 4], u8> = HashMap::new();
+fn palette<const N: usize>(pixels: &[[u8; N]]) -> Option<(Vec<[u8; N]>, Vec<u8>)> {
+    let mut known: HashMap<[u8; N], u8> = HashMap::new();
     let mut colours = Vec::new();
-    let mut which = Vec::with_capacity(picture.as_raw().len() / 4);
+    let mut which = Vec::new();
     // Most pixels are as the one before.
-    let mut last: Option<([u8; 4], u8)> = None;
-    for p in picture.as_raw().as_chunks::<4>().0 {
+    let mut last: Option<([u8; N], u8)> = None;
+    for p in pixels {
         let number = match last {
             Some((colour, number)) if colour == *p => number,
             _ => match known.get(p) {
@@ -199,7 +184,7 @@ fn palette(picture: &RgbaImage) -> Option<(Vec<[u8; 4]>, Vec<u8>)> {
 }
 
 /// Without loss; by a palette when there are few colours.
-fn as_png(picture: &RgbaImage, per_metre: Option<f64>, wanted: &Wanted) -> Vec<u8> {
+fn as_png(picture: &Picture, per_metre: Option<f64>, wanted: &Wanted) -> Vec<u8> {
     let (width, height) = picture.dimensions();
     let mut info = png::Info::with_size(width, height);
     info.bit_depth = BitDepth::Eight;
@@ -209,27 +194,31 @@ fn as_png(picture: &RgbaImage, per_metre: Option<f64>, wanted: &Wanted) -> Vec<u
         yppu: per_metre.round() as u32,
         unit: Unit::Meter,
     });
-    let opaque = is_opaque(picture);
-    let data = match palette(picture) {
-        Some((colours, which)) => {
-            info.color_type = ColorType::Indexed;
-            let rgb: Vec<u8> = colours.iter().flat_map(|c| [c[0], c[1], c[2]]).collect();
-            info.palette = Some(rgb.into());
-            if !opaque {
-                let alpha: Vec<u8> = colours.iter().map(|c| c[3]).collect();
-                info.trns = Some(alpha.into());
+    let data: Cow<[u8]> = match picture {
+        Picture::Opaque(picture) => match palette(picture.as_raw().as_chunks::<3>().0) {
+            Some((colours, which)) => {
+                info.color_type = ColorType::Indexed;
+                info.palette = Some(colours.concat().into());
+                which.into()
             }
-            which
-        }
-        None if opaque => {
-            info.color_type = ColorType::Rgb;
-            let each = picture.pixels();
-            each.flat_map(|p| [p[0], p[1], p[2]]).collect()
-        }
-        None => {
-            info.color_type = ColorType::Rgba;
-            picture.as_raw().clone()
-        }
+            None => {
+                info.color_type = ColorType::Rgb;
+                picture.as_raw().into()
+            }
+        },
+        Picture::Through(picture) => match palette(picture.as_raw().as_chunks::<4>().0) {
+            Some((colours, which)) => {
+                info.color_type = ColorType::Indexed;
+                let rgb: Vec<u8> = colours.iter().flat_map(|c| [c[0], c[1], c[2]]).collect();
+                let alpha: Vec<u8> = colours.iter().map(|c| c[3]).collect();
+                (info.palette, info.trns) = (Some(rgb.into()), Some(alpha.into()));
+                which.into()
+            }
+            None => {
+                info.color_type = ColorType::Rgba;
+                picture.as_raw().into()
+            }
+        },
     };
     let indexed = info.color_type == ColorType::Indexed;
     let mut out = Vec::new();
@@ -251,19 +240,23 @@ fn as_png(picture: &RgbaImage, per_metre: Option<f64>, wanted: &Wanted) -> Vec<u
     out
 }
 
-fn as_jpeg(picture: &RgbaImage, quality: u8) -> Vec<u8> {
+fn as_jpeg(picture: &Picture, quality: u8) -> Vec<u8> {
     let (width, height) = picture.dimensions();
     let mut out = Vec::new();
     JpegEncoder::new_with_quality(&mut out, quality.clamp(1, 100))
-        .write_image(&on_white(picture), width, height, ExtendedColorType::Rgb8)
+        .write_image(&picture.on_white(), width, height, ExtendedColorType::Rgb8)
         .expect("memory is all it takes");
     out
 }
 
-fn as_webp(picture: &RgbaImage, quality: u8) -> Vec<u8> {
+fn as_webp(picture: &Picture, quality: u8) -> Result<Vec<u8>, SendFault> {
     let (width, height) = picture.dimensions();
-    let encoder = webp::Encoder::from_rgba(picture.as_raw(), width, height);
-    encoder.encode(f32::from(quality.clamp(1, 100))).to_vec()
+    let encoder = match picture {
+        Picture::Opaque(picture) => webp::Encoder::from_rgb(picture.as_raw(), width, height),
+        Picture::Through(picture) => webp::Encoder::from_rgba(picture.as_raw(), width, height),
+    };
+    let made = encoder.encode_simple(false, f32::from(quality.clamp(1, 100)));
+    Ok(made.map_err(|_| SendFault::TooMany)?.to_vec())
 }
 
 /// The type of words on paper, in points; and the shortest line that they are set in.
@@ -293,11 +286,8 @@ pub fn pages<E: AsRef<[u8]>>(
     };
     for (n, one) in each.enumerate() {
         let (png, words) = one?;
-        let picture = image::load_from_memory_with_format(png.as_ref(), image::ImageFormat::Png);
-        let picture = picture
-            .map_err(|_| SendFault::Unreadable.to_string())?
-            .into_rgba8();
-        let (w, h) = (picture.width(), picture.height());
+        let picture = Picture::read(png.as_ref()).map_err(|e| e.to_string())?;
+        let (w, h) = picture.dimensions();
         let place = sheet.as_ref().map(|(page, cells)| {
             let at = n % cells.len();
             if at == 0 {
@@ -307,7 +297,7 @@ pub fn pages<E: AsRef<[u8]>>(
         });
         let place = place.unwrap_or_else(|| pdf.own(w, h));
         let fit = place.pixels().of(w, h).map_err(|e| e.to_string())?;
-        pdf.place(&resampled(picture, fit.width, fit.height), &place);
+        pdf.place(&picture.resampled(fit.width, fit.height), &place);
         if sheet.is_some() && !words.is_empty() {
             pdf.words(&set(&words, place.width.max(LINE)), &place);
         }
@@ -367,14 +357,15 @@ impl Pages {
     }
 
     /// Draws a picture on the page that is open.
-    fn place(&mut self, picture: &RgbaImage, at: &Cell) {
+    fn place(&mut self, picture: &Picture, at: &Cell) {
         let object_at = self.number();
-        let packed = compress_to_vec_zlib(&on_white(picture), 6);
+        let packed = compress_to_vec_zlib(&picture.on_white(), 6);
         let mut object = self.pdf.image_xobject(object_at, &packed);
         object.filter(Filter::FlateDecode);
+        let (width, height) = picture.dimensions();
         object
-            .width(picture.width() as i32)
-            .height(picture.height() as i32)
+            .width(width as i32)
+            .height(height as i32)
             .bits_per_component(8)
             .color_space()
             .device_rgb();
@@ -462,9 +453,10 @@ impl Pages {
     }
 }
 
-fn as_pdf(picture: &RgbaImage, title: &str) -> Vec<u8> {
+fn as_pdf(picture: &Picture, title: &str) -> Vec<u8> {
     let mut pdf = Pages::begin(title);
-    let place = pdf.own(picture.width(), picture.height());
+    let (width, height) = picture.dimensions();
+    let place = pdf.own(width, height);
     pdf.place(picture, &place);
     pdf.finish()
 }

@@ -17,6 +17,7 @@ use bozzetto_core::geometry::frames::{Glass, Rect, Size};
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
+use bozzetto_press::resample;
 use bozzetto_press::send::{self, Wanted};
 
 /// A lesson with a chart on stage, and 500 marks on it.
@@ -247,13 +248,12 @@ pub fn resample() {
     use fast_image_resize::{
         FilterType, PixelType, ResizeAlg, ResizeOptions, Resizer, create_srgb_mapper,
     };
-    let picture = image::RgbaImage::from_fn(3840, 2160, |x, y| {
-        image::Rgba([(x / 15) as u8, (y / 9) as u8, (x ^ y) as u8, 255])
+    let picture = image::RgbImage::from_fn(3840, 2160, |x, y| {
+        image::Rgb([(x / 15) as u8, (y / 9) as u8, (x ^ y) as u8])
     });
     let ours = (0..7).map(|_| {
-        let copy = picture.clone();
         let begun = Instant::now();
-        std::hint::black_box(send::resampled(copy, 1920, 1080));
+        std::hint::black_box(resample::rgb(&picture, 1920, 1080));
         milliseconds(begun.elapsed())
     });
     let ours = median(ours.collect());
@@ -262,14 +262,14 @@ pub fn resample() {
     let theirs = (0..7).map(|_| {
         let copy = picture.clone().into_raw();
         let begun = Instant::now();
-        let from = Image::from_vec_u8(3840, 2160, copy, PixelType::U8x4).expect("pixels");
-        let mut linear = Image::new(3840, 2160, PixelType::U16x4);
+        let from = Image::from_vec_u8(3840, 2160, copy, PixelType::U8x3).expect("pixels");
+        let mut linear = Image::new(3840, 2160, PixelType::U16x3);
         mapper.forward_map(&from, &mut linear).expect("tables");
-        let mut small = Image::new(1920, 1080, PixelType::U16x4);
+        let mut small = Image::new(1920, 1080, PixelType::U16x3);
         Resizer::new()
             .resize(&linear, &mut small, &options)
             .expect("a picture");
-        let mut out = Image::new(1920, 1080, PixelType::U8x4);
+        let mut out = Image::new(1920, 1080, PixelType::U8x3);
         mapper.backward_map(&small, &mut out).expect("tables");
         std::hint::black_box(out.buffer().len());
         milliseconds(begun.elapsed())

@@ -155,11 +155,11 @@ async fn made(app: &App, lesson: i64, id: i64, wanted: &Wanted, paper: &Paper) -
         },
     };
     let pixels = |w: u32, h: u32| u64::from(w) * u64::from(h);
-    // The picture as it is, in linear light, and at its new size.
-    let memory = pixels(c.width, c.height) * 16 + pixels(fitted.width, fitted.height) * 24;
+    // The picture as it is, and at its new size, for its format once more.
+    let memory = pixels(c.width, c.height) * 4 + pixels(fitted.width, fitted.height) * 8;
     match app
         .render
-        .run_sized(job, memory + (32 << 20), TO_CAPTURE)
+        .run_sized(job, memory + (64 << 20), TO_CAPTURE)
         .await?
     {
         Done::Sent { bytes, quality } => within(wanted, bytes, quality, c, fitted),
