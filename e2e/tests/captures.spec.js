@@ -109,6 +109,10 @@ test("captures have captions and an order, are narrowed to a backdrop, laid on p
   const names = page.locator(".capture h2");
   await expect(names).toHaveText(["Approach, west side", "Buoy 1, closer", "To Isola Corda"]);
   await page.getByRole("button", { name: "Name and caption of Buoy 1, closer" }).click();
+  await page.getByLabel("Name of the capture").fill("...");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#says")).toContainText("Of dots alone no file can have its name.");
+  await page.getByLabel("Name of the capture").fill("Buoy 1, closer");
   await page.getByLabel("Caption", { exact: true }).fill(CAPTION);
   await page.getByRole("button", { name: "Done" }).click();
   await expect(page.locator(".capture .caption")).toHaveText(CAPTION);

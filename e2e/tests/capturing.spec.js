@@ -190,9 +190,12 @@ test("an outline is closed, and lets through what lies outside, hard or softly",
     else expect(between.length).toBeLessThan(6);
     await page.keyboard.press("Escape");
   }
-  // A tap encloses nothing: there is nothing to take.
+  // A tap encloses nothing, nor does a line: there is nothing to take.
   await page.keyboard.press("x");
   await page.mouse.click(round[0].x, round[0].y);
+  await expect(page.locator("#capture-take")).toBeDisabled();
+  await drag(page, straight(at(300, 300), at(900, 360)));
+  await expect(page.locator("#capture-hint")).toHaveText("That line encloses nothing: draw it round something");
   await expect(page.locator("#capture-take")).toBeDisabled();
   await page.keyboard.press("Escape");
 });

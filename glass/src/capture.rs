@@ -27,11 +27,11 @@ struct Cutting {
     device: f64,
 }
 
-/// An outline as it is drawn: the path's `d`, and the box round it; empty while it encloses nothing.
+/// An outline as it is drawn: the path's `d`, and whether it encloses something.
 #[derive(Serialize, Tsify)]
 pub struct OutlineShown {
     pub path: String,
-    pub area: Vec<f64>,
+    pub encloses: bool,
 }
 
 impl Glass {
@@ -75,19 +75,10 @@ impl Glass {
 
     /// What a hand has drawn round something: x and y of each place.
     pub fn outline(&self, places: &[f64], soft: bool) -> Result<Ts<OutlineShown>, JsError> {
-        let shown = match self.drawn(places, soft) {
-            Some(outline) => OutlineShown {
-                path: self.svg(&outline),
-                area: self.css_rect(
-                    &outline
-                        .bounds()
-                        .intersection(&Rect::of_size(self.picture.area)),
-                ),
-            },
-            None => OutlineShown {
-                path: String::new(),
-                area: Vec::new(),
-            },
+        let drawn = self.drawn(places, soft);
+        let shown = OutlineShown {
+            path: self.svg(&drawn),
+            encloses: drawn.settled().is_some(),
         };
         Ok(shown.into_ts()?)
     }
@@ -170,7 +161,7 @@ impl Glass {
 
     /// The same of an outline.
     pub fn outline_request(&self, places: &[f64], soft: bool, device_pixel_ratio: f64) -> String {
-        let Some(outline) = self.drawn(places, soft) else {
+        let Some(outline) = self.drawn(places, soft).settled() else {
             return String::new();
         };
         self.request(outline.bounds(), Way::Outline(outline), device_pixel_ratio)
@@ -207,10 +198,10 @@ impl Glass {
         }
     }
 
-    fn drawn(&self, places: &[f64], soft: bool) -> Option<Outline> {
+    fn drawn(&self, places: &[f64], soft: bool) -> Outline {
         let places = places.as_chunks::<2>().0.iter();
         let on_glass = places.map(|[x, y]| self.glass_point(*x, *y));
-        Outline::drawn(on_glass, soft).settled()
+        Outline::drawn(on_glass, soft)
     }
 
     /// An outline as the `d` of a path.

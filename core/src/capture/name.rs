@@ -180,6 +180,13 @@ pub fn file_name(name: &str, extension: &str) -> String {
     format!("{}.{extension}", stem(name))
 }
 
+/// Whether something of a name stays in a file's: of dots alone nothing does.
+pub fn names_a_file(name: &str) -> bool {
+    !name
+        .chars()
+        .all(|c| matches!(c, '.' | ':') || c.is_whitespace())
+}
+
 /// The same without what it ends with, as for a folder.
 pub fn stem(name: &str) -> String {
     let mut safe: String = name
@@ -230,6 +237,7 @@ mod tests {
             };
             prop_assert!(!name.is_empty() && name.chars().count() <= MAX_NAME);
             let file = file_name(&name, "png");
+            prop_assert_eq!(names_a_file(&name), stem(&name) != stem("") || name == stem(""));
             prop_assert!(file.len() <= 255 && !file.starts_with('.') && !file.trim_end_matches(".png").ends_with([' ', '.']));
             prop_assert!(!file.contains(['/', '\\', ':', '*', '?', '"', '<', '>', '|', '\0', '\u{202e}']), "{:?}", file);
         }

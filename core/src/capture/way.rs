@@ -37,6 +37,11 @@ const APART: f64 = 1.5;
 /// How softly a soft edge ends: the standard deviation of its blur, in glass units.
 const SOFTNESS: f64 = 6.0;
 
+/// How far at least an outline goes to one side of the way to its farthest place: in glass units, and as a part of that
+/// way's length. Common practice, no source.
+const LEAST: f64 = 2.0;
+const STRAIGHT: f64 = 0.005;
+
 /// A closed line; what lies outside is not in the capture.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 pub struct Outline {
@@ -63,10 +68,28 @@ impl Outline {
         Self { places, soft }
     }
 
-    /// As it has come from elsewhere: `None` when it is not one that a hand can have drawn.
+    /// As it has come from elsewhere: `None` when it is not one that a hand can have drawn, or encloses nothing.
     pub fn settled(self) -> Option<Self> {
         let drawn = Self::drawn(self.places.into_iter().take(MOST_PLACES), self.soft);
-        (drawn.places.len() > 2 && !drawn.bounds().is_empty()).then_some(drawn)
+        drawn.encloses().then_some(drawn)
+    }
+
+    /// Whether something is inside: a line that goes one way and back, if unsteadily, encloses nothing.
+    fn encloses(&self) -> bool {
+        let Some(first) = self.places.first() else {
+            return false;
+        };
+        let by = |a: &&Point<Glass>, b: &&Point<Glass>| {
+            first.distance(**a).total_cmp(&first.distance(**b))
+        };
+        let Some(far) = self.places.iter().max_by(by) else {
+            return false;
+        };
+        let long = first.distance(*far);
+        let (x, y) = ((far.x - first.x) / long, (far.y - first.y) / long);
+        let aside = |p: &Point<Glass>| ((p.x - first.x) * y - (p.y - first.y) * x).abs();
+        let most = self.places.iter().map(aside).fold(0.0, f64::max);
+        most > LEAST.max(STRAIGHT * long)
     }
 
     /// The box that contains it.
@@ -101,5 +124,36 @@ impl Outline {
         }
         path.close();
         path
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// What is drawn round something encloses it, however flat; a line drawn by an unsteady hand, there and perhaps
+        /// back, does not.
+        #[test]
+        fn what_encloses_something_is_told_from_a_line(
+            turn in 0.0..7.0f64, long in 40.0..900.0f64, flat in 0.02..1.0f64, trembles in 0.0..1.0f64, back in any::<bool>(),
+        ) {
+            let turned = |x: f64, y: f64| {
+                Point::new(900.0 + x * turn.cos() - y * turn.sin(), 500.0 + x * turn.sin() + y * turn.cos())
+            };
+            let oval = (0..60).map(|n| {
+                let a = f64::from(n) / 10.0;
+                turned(long / 2.0 * a.cos(), (long / 2.0 * flat).max(4.0) * a.sin())
+            });
+            prop_assert!(Outline::drawn(oval, false).settled().is_some());
+            let way = 0..if back { 120 } else { 60 };
+            let line = way.map(|n| {
+                let along = if n < 60 { n } else { 119 - n };
+                let aside = if n % 2 == 0 { trembles } else { -trembles } * long / 1000.0;
+                turned(f64::from(along) / 60.0 * long, aside)
+            });
+            prop_assert!(Outline::drawn(line, false).settled().is_none());
+        }
     }
 }

@@ -7,7 +7,7 @@ use axum::response::{Html, IntoResponse, Response};
 use axum::{Form, Json};
 use bozzetto_core::capture::Request;
 use bozzetto_core::capture::moment::{Cut, Parts};
-use bozzetto_core::capture::name::{MAX_CAPTION, file_name, tidy_to};
+use bozzetto_core::capture::name::{MAX_CAPTION, file_name, names_a_file, tidy_to};
 use bozzetto_core::geometry::frames::{Held, Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::wire::encode;
@@ -424,6 +424,10 @@ async fn rename(
     Form(form): Form<Rename>,
 ) -> Result<Html<String>> {
     let name = crate::lessons::named(&form.name)?;
+    if !names_a_file(&name) {
+        let why = "Of dots alone no file can have its name. Give it a letter, a digit or a sign.";
+        return Err(AppError::Unusable(why.to_owned()));
+    }
     let caption = tidy_to(&form.caption, MAX_CAPTION).unwrap_or_default();
     app.store
         .write(move |conn| {

@@ -5,12 +5,14 @@ import { el, input } from "../page.js";
 
 /** @import { Glass } from "../../glass/glass.js" */
 
+const HINT = "Draw round what is to be taken";
+
 export class OutlineWay {
   /** @param {{ glass: Glass, changed: () => void }} capture */
   constructor({ glass, changed }) {
     this.glass = glass;
     this.changed = changed;
-    this.hint = "Draw round what is to be taken";
+    this.hint = HINT;
     this.svg = el("outline");
     /** x and y of each place. @type {number[]} */
     this.places = [];
@@ -24,6 +26,7 @@ export class OutlineWay {
   }
 
   open() {
+    this.hint = HINT;
     this.places = [];
     this.show();
   }
@@ -46,6 +49,7 @@ export class OutlineWay {
   /** @param {PointerEvent} _e @param {number} x @param {number} y */
   down(_e, x, y) {
     this.draws = true;
+    this.hint = HINT;
     this.places = [x, y];
     this.show();
   }
@@ -62,15 +66,17 @@ export class OutlineWay {
   /** @param {PointerEvent} e */
   up(e) {
     this.draws = false;
-    if (e.type !== "pointerup") this.places = [];
+    const { encloses } = this.glass.outline(new Float64Array(this.places), this.soft);
+    if (e.type !== "pointerup" || !encloses) this.places = [];
+    if (e.type === "pointerup" && !encloses) this.hint = "That line encloses nothing: draw it round something";
     this.show();
     if (this.ready) el("capture-take").focus({ preventScroll: true });
     return false;
   }
 
   show() {
-    const { path } = this.glass.outline(new Float64Array(this.places), this.soft);
-    this.ready = path !== "" && !this.draws;
+    const { path, encloses } = this.glass.outline(new Float64Array(this.places), this.soft);
+    this.ready = encloses && !this.draws;
     this.svg.toggleAttribute("hidden", path === "");
     this.svg.classList.toggle("soft", this.soft);
     for (const one of this.svg.querySelectorAll("path.line")) one.setAttribute("d", path);
@@ -78,7 +84,7 @@ export class OutlineWay {
     this.svg.querySelector("path.outside")?.setAttribute("d", `M-9 -9H9999V9999H-9Z ${path}`);
     const [x, y] = this.places;
     const [lastX, lastY] = this.places.slice(-2);
-    const closing = this.draws && path !== "" ? `M${lastX} ${lastY}L${x} ${y}` : "";
+    const closing = this.draws && encloses ? `M${lastX} ${lastY}L${x} ${y}` : "";
     this.svg.querySelector("path.closing")?.setAttribute("d", closing);
     this.changed();
   }
