@@ -70,7 +70,8 @@ impl LongPage {
     /// the part before.
     pub fn lay(&mut self, shows: &Rect<Held>, rows: u32, scrolled: f64) -> Option<LaidPart> {
         let is_there = (shows.y0 - scrolled).abs() <= ASIDE;
-        if !is_there || !(shows.y1 > self.reached) {
+        let goes_on = shows.y1 > self.reached;
+        if !is_there || !goes_on {
             return None;
         }
         self.reached = shows.y1;
