@@ -5,7 +5,6 @@ mod common;
 use axum::body::Body;
 use axum::http::{Request, StatusCode, header};
 use bozzetto::backdrops::queries::{self, Whither};
-use bozzetto::live::lesson::Command;
 use bozzetto_core::geometry::frames::{Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::geometry::zoom::Zoom;
@@ -26,8 +25,7 @@ const TIDE: &[u8] = include_bytes!("../../demo/Tide and lights.html");
 async fn add(server: &Server, lesson: i64, file: &str, bytes: &[u8]) -> BackdropId {
     let whither = Whither::Lesson(lesson);
     let added = bozzetto::backdrops::add(&server.app, whither, file, bytes, None, None).await;
-    let changed = Command::Changed { goto: None };
-    server.app.live.tell(lesson, changed).await;
+    server.changed(lesson).await;
     BackdropId(added.unwrap().unwrap() as u64)
 }
 

@@ -136,14 +136,7 @@ async fn participants_see_the_stage_and_no_more() {
         .await
         .unwrap();
     let second = bozzetto_core::geometry::ids::BackdropId(second as u64);
-    server
-        .app
-        .live
-        .tell(
-            lesson,
-            bozzetto::live::lesson::Command::Changed { goto: None },
-        )
-        .await;
+    server.changed(lesson).await;
     let (mut presenter, _) = server.presenter(lesson).await;
     presenter.act(1, add(first, stroke(1))).await;
     presenter.act(2, add(second, stroke(2))).await;

@@ -12,6 +12,7 @@ use axum_server::Handle;
 use bozzetto::app::{App, Options};
 use bozzetto::captures;
 use bozzetto::lessons::queries;
+use bozzetto::live::lesson::Command;
 use bozzetto::serve::{self, Tls};
 use bozzetto_core::capture;
 use bozzetto_core::display::colour::Rgb;
@@ -144,6 +145,16 @@ impl Server {
         self.app.live.look(lesson).await.unwrap();
         let said: serde_json::Value = serde_json::from_str(&said).unwrap();
         said["added"][0].as_i64().unwrap()
+    }
+
+    /// Has a lesson take up what is new in its tables, and waits until it has.
+    pub async fn changed(&self, lesson: i64) {
+        self.app
+            .live
+            .tell(lesson, Command::Changed { goto: None })
+            .await;
+        // It is taken up while others are served: this waits behind it.
+        self.app.live.look(lesson).await.unwrap();
     }
 
     /// Uploads a file; gives the status and what is said.
