@@ -11,6 +11,7 @@ export class Timed {
     this.take = take;
     /** @type {number | undefined} */
     this.timer = undefined;
+    this.busy = false;
     el("timed-stop").addEventListener("click", () => this.stop());
   }
 
@@ -21,21 +22,35 @@ export class Timed {
     const seconds = Number(when.replace("every ", ""));
     let [left, taken] = [again ? 0 : seconds, 0];
     const tick = () => {
-      if (left === 0) {
+      if (left === 0 && !this.busy) {
         left = seconds;
-        this.take(requests).then((did) => (taken += did ? 1 : 0));
+        this.#take(requests).then((did) => (taken += did ? 1 : 0));
         if (!again) return this.stop();
       }
       el("timed-says").textContent = again ? `${taken} taken, the next in ${left} s` : `Taken in ${left} s`;
-      left -= 1;
+      left = Math.max(0, left - 1);
     };
     this.timer = window.setInterval(tick, SECOND);
     el("row-timed").hidden = false;
     tick();
   }
 
+  /** Ends it; the row stays until what is being taken is there. */
   stop() {
     clearInterval(this.timer);
-    el("row-timed").hidden = true;
+    this.timer = undefined;
+    if (this.busy) el("timed-says").textContent = "The last is being taken";
+    else el("row-timed").hidden = true;
+  }
+
+  /** @param {string[]} requests */
+  async #take(requests) {
+    this.busy = true;
+    try {
+      return await this.take(requests);
+    } finally {
+      this.busy = false;
+      if (this.timer === undefined) el("row-timed").hidden = true;
+    }
   }
 }
