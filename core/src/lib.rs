@@ -23,6 +23,7 @@
 //! * [`paint`]: from sheets and wet ink to display lists.
 //! * [`edit`]: erasing and selecting.
 //! * [`capture`]: pictures taken of the stage.
+//! * [`worksheets`]: pictures that participants mark, and what they have marked all together.
 //! * [`prefs`]: settings, keys, and what the last seat can read.
 //! * [`wire`]: the messages between browser and server.
 //! * [`people`]: join codes, and who may send what.
@@ -46,3 +47,4 @@ pub mod stage;
 pub mod stream;
 pub mod tools;
 pub mod wire;
+pub mod worksheets;

@@ -1,0 +1,4 @@
+//! Pictures with an instruction that participants mark: what they have marked, all together.
+
+pub mod spans;
+pub mod together;
