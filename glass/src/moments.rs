@@ -62,10 +62,12 @@ impl Glass {
                 .moments
                 .seen
                 .insert(backdrop, Moment { seen, own });
-            self.post.send(&ToServer::See {
-                backdrop,
-                seen: told,
-            });
+            if !self.stage.alone {
+                self.post.send(&ToServer::See {
+                    backdrop,
+                    seen: told,
+                });
+            }
             return;
         }
         self.stage.moments.seen.remove(&backdrop);

@@ -27,6 +27,8 @@ pub(crate) struct OnStage {
     pub(crate) moments: Moments,
     /// A participant's own view.
     pub(crate) own: Option<Own>,
+    /// How it is seen concerns nobody else: a worksheet.
+    pub(crate) alone: bool,
     /// How many pixels those that run in this tab have to a backdrop unit.
     pub(crate) fine: HashMap<BackdropId, f64>,
 }

@@ -28,6 +28,14 @@ impl Glass {
         self.stage.own = Some(Own { room, zoom });
     }
 
+    /// The picture area has the shape of a room of so many CSS pixels, and how it is seen concerns this page alone: a
+    /// worksheet, whose marks are held by its backdrop.
+    pub fn fill_room(&mut self, width: f64, height: f64) {
+        self.stage.alone = true;
+        self.picture.area = Size::glass(width.max(1.0), height.max(1.0));
+        self.stale.view = true;
+    }
+
     /// How a participant sees the stage: where its corner lies and how wide it is, in CSS pixels of
     /// the room.
     pub fn own_view(&self) -> Vec<f64> {

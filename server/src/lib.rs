@@ -32,6 +32,7 @@ pub mod settings;
 pub mod stage;
 pub mod store;
 pub mod upkeep;
+pub mod worksheets;
 
 /// Milliseconds since 1970.
 pub fn now() -> i64 {

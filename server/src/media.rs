@@ -209,6 +209,7 @@ const USED: &str = "SELECT media FROM backdrop WHERE media IS NOT NULL
     UNION SELECT poster FROM backdrop WHERE poster IS NOT NULL
     UNION SELECT media FROM web_page_file
     UNION SELECT media FROM placed
+    UNION SELECT media FROM worksheet
     UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture
     UNION SELECT media FROM capture_frame";
 

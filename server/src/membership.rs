@@ -16,6 +16,7 @@ struct Names {
     lesson: Option<i64>,
     backdrop: Option<i64>,
     capture: Option<i64>,
+    worksheet: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
     /// Where a backdrop is one of the library's.
@@ -40,6 +41,7 @@ pub async fn check(
             "lesson" => &mut names.lesson,
             "backdrop" => &mut names.backdrop,
             "capture" => &mut names.capture,
+            "worksheet" => &mut names.worksheet,
             _ => continue,
         };
         match value.parse() {
@@ -67,6 +69,12 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
         if !there {
             return Ok(false);
         }
+    }
+    if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
+        // What it consists of belongs to whoever has it: the handler sees to that.
+        return Ok(conn
+            .prepare_cached("SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL")?
+            .exists([worksheet, lesson])?);
     }
     if let Some(backdrop) = names.backdrop {
         let of = names.lesson.filter(|_| !names.library);

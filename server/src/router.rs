@@ -15,7 +15,9 @@ use crate::app::App;
 use crate::auth::presenter;
 use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
-use crate::{assets, backdrops, captures, follow, headers, lessons, membership, settings, stage};
+use crate::{
+    assets, backdrops, captures, follow, headers, lessons, membership, settings, stage, worksheets,
+};
 
 /// How long the next piece of a request's body may take to come.
 const BODY: Duration = Duration::from_secs(30);
@@ -34,12 +36,14 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(stage::routes())
         .merge(backdrops::routes())
         .merge(captures::routes())
+        .merge(worksheets::for_presenters())
         .merge(settings::routes())
         .merge(presenter::for_presenters())
         .before(guarded);
     Routes::of(Access::Anybody)
         .merge(presenters)
         .merge(follow::routes())
+        .merge(worksheets::for_participants())
         .merge(presenter::for_anybody())
         .get("/pages/{key}/{*path}", backdrops::serve_web_page)
         .get("/static/{build}/{*path}", assets::serve)

@@ -1,5 +1,6 @@
 //! Who may send what: the only gate, for every message.
 
+use crate::lesson::change::Intent;
 use crate::wire::ToServer;
 
 /// Who is at the other end of a connection.
@@ -7,6 +8,8 @@ use crate::wire::ToServer;
 pub enum Role {
     Presenter,
     Participant,
+    /// Of a worksheet that is their own.
+    Author,
 }
 
 impl Role {
@@ -15,29 +18,35 @@ impl Role {
     pub fn longest_message(self) -> usize {
         match self {
             Role::Presenter => crate::wire::MAX_MESSAGE,
+            Role::Author => 256 * 1024,
             Role::Participant => 1024,
         }
     }
 }
 
-/// Whether somebody in this role may send this. Participants watch; whatever their page allows,
-/// messages are judged here.
+/// Whether somebody in this role may send this. Participants watch; whoever answers a worksheet marks that, and changes
+/// nothing else. Whatever their page allows, messages are judged here.
 pub fn may(role: Role, message: &ToServer) -> bool {
+    use ToServer as To;
     match (role, message) {
         (Role::Presenter, _) => true,
-        (Role::Participant, ToServer::WantKey(_) | ToServer::WantStills) => true,
+        (Role::Participant, To::WantKey(_) | To::WantStills) => true,
+        (Role::Author, To::Wet(_) | To::WetEnd(_) | To::WetShape(_)) => true,
+        (Role::Author, To::Act { intent, .. }) => !matches!(intent, Intent::Stage(_)),
         (
-            Role::Participant,
-            ToServer::Wet(_)
-            | ToServer::WetEnd(_)
-            | ToServer::Act { .. }
-            | ToServer::See { .. }
-            | ToServer::WetShape(_)
-            | ToServer::Chunk(_)
-            | ToServer::Still(_)
-            | ToServer::SendAway(_)
-            | ToServer::Point(_)
-            | ToServer::Lay(_),
+            Role::Participant | Role::Author,
+            To::Wet(_)
+            | To::WetEnd(_)
+            | To::Act { .. }
+            | To::See { .. }
+            | To::WetShape(_)
+            | To::Chunk(_)
+            | To::Still(_)
+            | To::WantKey(_)
+            | To::WantStills
+            | To::SendAway(_)
+            | To::Point(_)
+            | To::Lay(_),
         ) => false,
     }
 }

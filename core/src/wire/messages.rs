@@ -21,7 +21,7 @@ use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 11;
+pub const VERSION: u16 = 12;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -207,6 +207,8 @@ pub enum FromServer {
     },
     /// To participants: this lies over the picture now, and nothing else.
     Laid(Box<Laid>),
+    /// To participants: the worksheets that they have.
+    Worksheets(Vec<Given>),
 }
 
 /// See [`FromServer::Welcome`].
@@ -262,6 +264,7 @@ pub enum State {
         paused: bool,
         backdrops: Box<Stage>,
         take_aways: Vec<TakeAway>,
+        worksheets: Vec<Given>,
     },
 }
 
@@ -293,6 +296,17 @@ pub struct TakeAway {
     pub height: u32,
     /// Changes with its picture, so that no page shows an older one.
     pub version: u32,
+}
+
+/// A worksheet that participants have.
+#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub struct Given {
+    pub id: u64,
+    pub name: String,
+    /// Whether what is handed in now is in time, and until when, by the server's clock.
+    pub open: bool,
+    pub until: Option<u64>,
 }
 
 /// Which change a message asks for, from its first bytes alone; `None` for what asks for none. A message

@@ -2,3 +2,4 @@
 
 pub mod spans;
 pub mod together;
+pub mod worksheet;

@@ -26,7 +26,7 @@ pub struct Participant {
 /// says nothing about how much of a guess was right.
 pub fn lesson_with_code(conn: &Connection, code: &str) -> store::Result<Option<i64>> {
     let mut statement = conn.prepare_cached(
-        "SELECT id, code FROM lesson WHERE deleted_at IS NULL AND marks_capture IS NULL",
+        "SELECT id, code FROM lesson WHERE deleted_at IS NULL AND marks_capture IS NULL AND answers IS NULL",
     )?;
     let mut rows = statement.query([])?;
     let mut found = None;

@@ -55,7 +55,7 @@ pub fn everywhere(conn: &Connection) -> Result<Vec<Brief>> {
         "SELECT c.id, c.lesson, l.name, c.name, c.caption, coalesce(json_extract(c.moment, '$.current.name'), ''),
              c.taken_at, c.handed_out_at IS NOT NULL, c.thumbnail
          FROM capture c JOIN lesson l ON l.id = c.lesson
-         WHERE c.deleted_at IS NULL AND l.deleted_at IS NULL AND l.marks_capture IS NULL
+         WHERE c.deleted_at IS NULL AND l.deleted_at IS NULL AND l.marks_capture IS NULL AND l.answers IS NULL
          ORDER BY l.used_at DESC, l.id DESC, c.place, c.id",
     )?;
     let brief = |row: &Row| {

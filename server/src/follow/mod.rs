@@ -6,4 +6,4 @@ mod files;
 mod join;
 mod routes;
 
-pub use routes::routes;
+pub use routes::{follower, routes};

@@ -74,7 +74,7 @@ const CARD: &str = "id, name, kind, created_at, used_at,
 pub fn all(conn: &Connection) -> Result<Vec<LessonCard>> {
     let mut lessons = conn
         .prepare_cached(&format!(
-            "SELECT {CARD} FROM lesson WHERE deleted_at IS NULL AND marks_capture IS NULL ORDER BY used_at DESC, id DESC"
+            "SELECT {CARD} FROM lesson WHERE deleted_at IS NULL AND marks_capture IS NULL AND answers IS NULL ORDER BY used_at DESC, id DESC"
         ))?
         .query_map([], card)?
         .collect::<rusqlite::Result<Vec<_>>>()?;

@@ -50,12 +50,14 @@ pub enum Seat {
     /// With the hash of the session, where there are sessions.
     Presenter(Option<String>),
     Participant(Participant, Taken),
+    /// Of a worksheet; and the lesson in which they have it.
+    Author(Participant, i64, Taken),
 }
 
 impl Seat {
     fn role(&self) -> Role {
         match self {
-            Seat::Presenter(_) => Role::Presenter,
+            Seat::Presenter(_) | Seat::Author(..) => Role::Presenter,
             Seat::Participant(who, _) => Role::Participant(who.clone()),
         }
     }

@@ -17,6 +17,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(SAVED),
         M::up(MARKED),
         M::up(SHOWS),
+        M::up(WORKSHEETS),
     ])
 }
 
@@ -265,5 +266,43 @@ CREATE TABLE capture_shows (
     placed INTEGER NOT NULL,
     media TEXT NOT NULL,
     PRIMARY KEY (capture, placed)
+) STRICT, WITHOUT ROWID;
+";
+
+/// Pictures that participants mark. What each draws is a lesson of its own, in no list and to be joined by nobody; `seq`
+/// of a version that was handed in is a place in its log.
+const WORKSHEETS: &str = "
+CREATE TABLE worksheet (
+    id INTEGER PRIMARY KEY,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    name TEXT NOT NULL,
+    instruction TEXT NOT NULL,
+    media TEXT NOT NULL REFERENCES media (sha),
+    width INTEGER NOT NULL,
+    height INTEGER NOT NULL,
+    place INTEGER NOT NULL,
+    made_at INTEGER NOT NULL,
+    opened_at INTEGER,
+    until INTEGER,
+    closed_at INTEGER,
+    deleted_at INTEGER
+) STRICT;
+CREATE INDEX worksheet_of_lesson ON worksheet (lesson);
+ALTER TABLE lesson ADD COLUMN answers INTEGER REFERENCES worksheet (id) ON DELETE CASCADE;
+CREATE INDEX lesson_answers ON lesson (answers);
+CREATE TABLE answer (
+    id INTEGER PRIMARY KEY,
+    worksheet INTEGER NOT NULL REFERENCES worksheet (id) ON DELETE CASCADE,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    drawn_in INTEGER NOT NULL UNIQUE REFERENCES lesson (id) ON DELETE CASCADE,
+    UNIQUE (worksheet, participant)
+) STRICT;
+CREATE TABLE hand_in (
+    answer INTEGER NOT NULL REFERENCES answer (id) ON DELETE CASCADE,
+    number INTEGER NOT NULL,
+    seq INTEGER NOT NULL,
+    at INTEGER NOT NULL,
+    late INTEGER NOT NULL,
+    PRIMARY KEY (answer, number)
 ) STRICT, WITHOUT ROWID;
 ";

@@ -98,6 +98,10 @@ function heard(events) {
       el("paused").hidden = !event.paused;
     } else if (event.type === "takeAways") {
       showTakeAways(event.items);
+    } else if (event.type === "worksheets") {
+      const open = event.given.filter((sheet) => sheet.open).length;
+      el("mine-count").hidden = open === 0;
+      el("mine-count").textContent = `${open}`;
     }
   }
   refresh.soon();

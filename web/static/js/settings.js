@@ -10,9 +10,11 @@ export class Settings {
   /**
    * @param {Glass} glass
    * @param {string} json
+   * @param {boolean} [kept] whether the server keeps them
    */
-  constructor(glass, json) {
+  constructor(glass, json, kept = true) {
     this.glass = glass;
+    this.isKept = kept;
     glass.set_settings(JSON.parse(json));
     /** The settings as the server has them, as far as is known here. */
     this.known = this.now;
@@ -57,6 +59,7 @@ export class Settings {
   keep() {
     clearTimeout(this.waiting);
     this.waiting = undefined;
+    if (!this.isKept) return;
     const [fields, before] = [this.unkept, this.known];
     this.known = { ...this.known, ...fields };
     ask("/settings/kept", JSON.stringify(fields), { "content-type": "application/json" }, true).then((response) => {

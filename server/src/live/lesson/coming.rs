@@ -161,6 +161,7 @@ impl Lesson {
                         paused: self.told.paused,
                         backdrops: Box::new(stage.backdrops),
                         take_aways,
+                        worksheets: self.given.clone(),
                     },
                 }
             }

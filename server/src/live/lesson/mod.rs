@@ -31,7 +31,7 @@ use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, Given, Goodbye, Hello, OnStage, TakeAway, ToServer};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot};
 use tokio::task::JoinHandle;
@@ -124,6 +124,8 @@ pub enum Command {
         goto: Option<BackdropId>,
     },
     CapturesChanged,
+    /// Worksheets were opened or closed.
+    WorksheetsChanged,
     /// The lesson was deleted.
     Deleted,
 }
@@ -180,6 +182,8 @@ struct Lesson {
     recent: VecDeque<(u64, Change)>,
     known: HashMap<ChangeId, u64>,
     take_aways: Vec<TakeAway>,
+    /// The worksheets that participants have.
+    given: Vec<Given>,
     wet: WetStrokes,
     presenters: Broadcast,
     participants: Broadcast,
@@ -242,12 +246,15 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
             let opened = log::open(conn, id)?;
             // While it is paused, what was handed out since is not known to anybody.
             let paused = opened.as_ref().and_then(|o| o.tables.paused_at);
-            Ok((opened, crate::captures::handed_out(conn, id, paused)?))
+            let take_aways = crate::captures::handed_out(conn, id, paused)?;
+            Ok((opened, take_aways, crate::worksheets::given(conn, id)?))
         })
         .await;
     let mut lesson = match opened {
-        Ok((Some(opened), take_aways)) => Lesson::new(id, store, opened, take_aways),
-        Ok((None, _)) => return live_ends(&live, id),
+        Ok((Some(opened), take_aways, given)) => {
+            Lesson::new(id, store, opened, take_aways, given)
+        }
+        Ok((None, ..)) => return live_ends(&live, id),
         Err(e) => {
             tracing::error!("lesson {id} could not be opened: {e}");
             return live_ends(&live, id);
@@ -305,7 +312,13 @@ async fn until(moment: Option<Instant>) {
 }
 
 impl Lesson {
-    fn new(id: i64, store: Store, opened: Opened, take_aways: Vec<TakeAway>) -> Self {
+    fn new(
+        id: i64,
+        store: Store,
+        opened: Opened,
+        take_aways: Vec<TakeAway>,
+        given: Vec<Given>,
+    ) -> Self {
         let mut lesson = Self {
             id,
             store,
@@ -319,6 +332,7 @@ impl Lesson {
             recent: opened.recent.into(),
             known: opened.known,
             take_aways,
+            given,
             wet: WetStrokes::default(),
             presenters: Broadcast::default(),
             participants: Broadcast::default(),
@@ -398,6 +412,7 @@ impl Lesson {
             Command::Shown { reply } => self.errand(Errand::Shown(reply)),
             Command::Changed { goto } => self.errand(Errand::Reload { goto }),
             Command::CapturesChanged => self.errand(Errand::Captures),
+            Command::WorksheetsChanged => self.errand(Errand::Worksheets),
             Command::Deleted => {}
         }
     }

@@ -24,9 +24,11 @@ const rgb = (hex) => ({
 
 export class Swatches {
   /**
-   * @param {{ glass: Glass, wasm: InitOutput, hand: Hand, settings: Settings, beneath: () => string }} stage
+   * @param {{ glass: Glass, wasm: InitOutput, hand: Hand, settings: Settings, beneath: () => string, edits?: boolean }} stage
+   *   `edits`: whether they can be made otherwise here
    */
-  constructor({ glass, wasm, hand, settings, beneath }) {
+  constructor({ glass, wasm, hand, settings, beneath, edits = true }) {
+    this.edits = edits;
     this.glass = glass;
     this.wasm = wasm;
     this.hand = hand;
@@ -40,7 +42,7 @@ export class Swatches {
     settings.changed(() => this.show());
     hand.changed(() => this.mark());
     el("swatches").addEventListener("keydown", (e) => this.arrow(e));
-    this.prepareEditor();
+    if (edits) this.prepareEditor();
     this.show();
   }
 
@@ -60,12 +62,12 @@ export class Swatches {
     all.forEach(({ name, offered, short }, i) => {
       const key = this.keys[i];
       key.setAttribute("aria-label", short ? `${name}. ${short}` : name);
-      key.title = `${name} (${i + 1}); press twice to edit${short ? `\n${short}` : ""}`;
+      key.title = this.edits ? `${name} (${i + 1}); press twice to edit${short ? `\n${short}` : ""}` : name;
       key.classList.toggle("short", short !== null);
       this.paint(/** @type {HTMLCanvasElement} */ (key.firstChild), offered);
     });
     this.mark();
-    if (!el("swatch-panel").hidden) this.fill();
+    if (this.edits && !el("swatch-panel").hidden) this.fill();
   }
 
   /** @param {number} i */
@@ -165,6 +167,7 @@ export class Swatches {
 
   /** @param {number} i */
   edit(i) {
+    if (!this.edits) return;
     this.editing = i;
     openPanel("swatch-panel", this.keys[i]);
     this.fill();

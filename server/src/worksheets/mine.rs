@@ -1,0 +1,240 @@
+//! The participant's side: the worksheets that are theirs, each with a page on which it is marked and handed in.
+
+use askama::Template;
+use axum::Json;
+use axum::extract::ws::WebSocketUpgrade;
+use axum::extract::{Path, State};
+use axum::http::HeaderMap;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::worksheets::worksheet::{HandIn, HandInFault};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use serde::{Deserialize, Serialize};
+
+use super::queries::{self, Answer, Worksheet};
+use crate::app::App;
+use crate::auth::participant::{self, Participant};
+use crate::door::{Access, Routes};
+use crate::error::{AppError, Result};
+use crate::follow::follower;
+use crate::live::connection::{self, Seat};
+use crate::serving;
+
+pub fn routes() -> Routes {
+    const MINE: &str = "/follow/{lesson}/mine";
+    const ONE: &str = "/follow/{lesson}/mine/{worksheet}";
+    Routes::of(Access::Participant)
+        .get(MINE, all)
+        .get(ONE, page)
+        .get(&format!("{ONE}/live"), socket)
+        .get(&format!("{ONE}/backdrops/{{backdrop}}/picture"), picture)
+        .post(&format!("{ONE}/hand-in"), hand_in)
+}
+
+type Which = Path<(i64, i64)>;
+
+#[derive(Template)]
+#[template(path = "mine.html")]
+struct All {
+    lesson: i64,
+    name: String,
+    sheets: Vec<(Worksheet, Option<Answer>)>,
+    now: u64,
+}
+
+#[derive(Template)]
+#[template(path = "mine_sheet.html")]
+struct Page {
+    lesson: i64,
+    sheet: Worksheet,
+    answer: Answer,
+    name: String,
+    now: u64,
+}
+
+async fn all(State(app): State<App>, Path(lesson): Path<i64>, headers: HeaderMap) -> Result<Response> {
+    let who = participant::of(&app.store, app.tls, lesson, &headers).await?;
+    let Some(who) = who.filter(|p| !p.gone) else {
+        return Ok(Redirect::to("/join").into_response());
+    };
+    let read = move |conn: &rusqlite::Connection| {
+        let all = queries::of_lesson(conn, lesson)?.into_iter();
+        let given = all.filter(|sheet| sheet.door.opened.is_some());
+        given
+            .map(|sheet| {
+                let answer = queries::answer(conn, sheet.id, who.id)?;
+                Ok((sheet, answer))
+            })
+            .collect()
+    };
+    let page = All {
+        lesson,
+        name: who.name,
+        sheets: app.store.read(read).await?,
+        now: crate::now() as u64,
+    };
+    Ok(Html(page.render()?).into_response())
+}
+
+impl Worksheet {
+    /// How it stands with what a participant has made of it, in words.
+    fn standing(&self, answer: Option<&Answer>, now: u64) -> String {
+        let handed_in = answer.and_then(|answer| answer.handed_in.as_ref());
+        let words = match handed_in {
+            Some(last) if last.late => format!("Handed in at {}, after the end", clock(last.at)),
+            Some(last) => format!("Handed in at {}", clock(last.at)),
+            None => "Not handed in yet".to_owned(),
+        };
+        match (self.door.is_open(now), self.door.until) {
+            (true, Some(until)) => format!("{words}. Open until {}", clock(until)),
+            (true, None) => words,
+            (false, _) => format!("{words}. It is closed"),
+        }
+    }
+}
+
+fn clock(at: u64) -> String {
+    Timestamp::from_millisecond(at as i64)
+        .unwrap_or(Timestamp::UNIX_EPOCH)
+        .to_zoned_datetime(TimeZone::system())
+        .strftime("%H:%M")
+        .to_string()
+}
+
+/// A worksheet that a participant has, and what they have made of it, which begins with this.
+async fn theirs(app: &App, lesson: i64, id: i64, who: &Participant) -> Result<(Worksheet, Answer)> {
+    let person = who.id;
+    let begin = move |conn: &rusqlite::Connection| {
+        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.door.opened.is_some());
+        sheet
+            .map(|sheet| {
+                let answer = queries::begin(conn, &sheet, person)?;
+                Ok((sheet, answer))
+            })
+            .transpose()
+    };
+    // Most have begun already: only then something is written.
+    let read = move |conn: &rusqlite::Connection| {
+        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.door.opened.is_some());
+        let answer = queries::answer(conn, id, person)?;
+        Ok(sheet.zip(answer))
+    };
+    if let Some(both) = app.store.read(read).await? {
+        return Ok(both);
+    }
+    app.store.write(begin).await?.ok_or(AppError::NotFound)
+}
+
+async fn page(State(app): State<App>, Path((lesson, id)): Which, headers: HeaderMap) -> Result<Response> {
+    let who = participant::of(&app.store, app.tls, lesson, &headers).await?;
+    let Some(who) = who.filter(|p| !p.gone) else {
+        return Ok(Redirect::to("/join").into_response());
+    };
+    let (sheet, answer) = theirs(&app, lesson, id, &who).await?;
+    let page = Page {
+        lesson,
+        sheet,
+        answer,
+        name: who.name,
+        now: crate::now() as u64,
+    };
+    Ok(Html(page.render()?).into_response())
+}
+
+async fn socket(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+    upgrade: WebSocketUpgrade,
+) -> Result<Response> {
+    let Some(who) = participant::of(&app.store, app.tls, lesson, &headers).await? else {
+        return Err(AppError::NotAllowed);
+    };
+    if who.gone {
+        return Ok(upgrade.on_upgrade(connection::say_gone));
+    }
+    let (_, answer) = theirs(&app, lesson, id, &who).await?;
+    let seat = app.seats.for_a_participant()?;
+    Ok(connection::upgrade(
+        upgrade,
+        &app,
+        answer.drawn_in,
+        Seat::Author(who, lesson, seat),
+    ))
+}
+
+async fn picture(
+    State(app): State<App>,
+    Path((lesson, id, _)): Path<(i64, i64, i64)>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let who = follower(&app, lesson, &headers).await?;
+    let (sheet, _) = theirs(&app, lesson, id, &who).await?;
+    serving::media(&app, sheet.media, &headers).await
+}
+
+#[derive(Deserialize)]
+struct Wish {
+    /// Also an empty one.
+    #[serde(default)]
+    insists: bool,
+}
+
+/// What came of handing in.
+#[derive(Serialize)]
+struct Said {
+    /// The version's number, if it is in.
+    number: Option<u32>,
+    late: bool,
+    words: String,
+    /// It is asked whether an empty one is meant.
+    asks: bool,
+}
+
+async fn hand_in(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+    Json(wish): Json<Wish>,
+) -> Result<Json<Said>> {
+    let who = follower(&app, lesson, &headers).await?;
+    let (_, answer) = theirs(&app, lesson, id, &who).await?;
+    // What has been acknowledged up to now is what is handed in.
+    let look = app.live.look(answer.drawn_in).await.map_err(|_| AppError::NotFound)?;
+    let empty = look.order.iter().all(|b| look.sheets.sheet(SheetId::Backdrop(b.id)).is_empty());
+    let seq = look.marked;
+    let person = who.id;
+    let write = move |conn: &rusqlite::Connection| {
+        let sheet = queries::one(conn, lesson, id)?;
+        let answer = queries::answer(conn, id, person)?;
+        let Some((sheet, answer)) = sheet.zip(answer) else {
+            return Ok(Err(HandInFault::Gone));
+        };
+        let last = answer.handed_in.as_ref();
+        let now = crate::now() as u64;
+        let new = HandIn::now(&sheet.door, last, seq, (empty, wish.insists), now);
+        if let Ok(new) = &new {
+            queries::hand_in(conn, answer.id, new)?;
+        }
+        Ok(new)
+    };
+    let said = match app.store.write(write).await? {
+        Ok(new) => Said {
+            number: Some(new.number),
+            late: new.late,
+            words: match new.late {
+                true => "It has arrived, after the end: the presenter decides whether it counts.".to_owned(),
+                false => "Handed in. It has arrived.".to_owned(),
+            },
+            asks: false,
+        },
+        Err(fault) => Said {
+            number: None,
+            late: false,
+            words: fault.to_string(),
+            asks: fault == HandInFault::Empty,
+        },
+    };
+    Ok(Json(said))
+}

@@ -1,0 +1,85 @@
+//! The presenter's side: a capture becomes a worksheet; it is opened and closed.
+
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use bozzetto_core::capture::name::tidy_to;
+use bozzetto_core::worksheets::worksheet::LONGEST_INSTRUCTION;
+use serde::Deserialize;
+
+use super::queries;
+use crate::app::App;
+use crate::door::{Access, Routes};
+use crate::error::{AppError, Result};
+use crate::live::lesson::Command;
+
+pub fn routes() -> Routes {
+    const ONE: &str = "/lessons/{lesson}/worksheets/{worksheet}";
+    Routes::of(Access::Presenter)
+        .post("/lessons/{lesson}/captures/{capture}/worksheet", begin)
+        .post(&format!("{ONE}/open"), open)
+        .post(&format!("{ONE}/close"), close)
+}
+
+#[derive(Deserialize, Default)]
+#[serde(default)]
+struct Asked {
+    instruction: String,
+    /// For how many minutes it is open; none for no limit.
+    minutes: String,
+}
+
+impl Asked {
+    fn until(&self) -> Result<Option<u64>> {
+        let minutes = self.minutes.trim();
+        if minutes.is_empty() {
+            return Ok(None);
+        }
+        let wrong = || AppError::Unusable("The time is a number of minutes, up to 600.".to_owned());
+        let minutes: f64 = minutes.parse().map_err(|_| wrong())?;
+        if !(minutes > 0.0 && minutes <= 600.0) {
+            return Err(wrong());
+        }
+        Ok(Some(crate::now() as u64 + (minutes * 60_000.0) as u64))
+    }
+}
+
+async fn begin(
+    State(app): State<App>,
+    Path((lesson, capture)): Path<(i64, i64)>,
+    Form(asked): Form<Asked>,
+) -> Result<StatusCode> {
+    let instruction = tidy_to(&asked.instruction, LONGEST_INSTRUCTION).unwrap_or_default();
+    let until = asked.until()?;
+    let write = move |conn: &rusqlite::Connection| {
+        let id = queries::from_capture(conn, lesson, capture, &instruction)?;
+        if let (Some(id), Some(_)) = (id, until) {
+            queries::set_open(conn, id, true, until)?;
+        }
+        Ok(id)
+    };
+    app.store.write(write).await?.ok_or(AppError::NotFound)?;
+    app.live.tell(lesson, Command::WorksheetsChanged).await;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+async fn open(
+    State(app): State<App>,
+    Path((lesson, id)): Path<(i64, i64)>,
+    Form(asked): Form<Asked>,
+) -> Result<StatusCode> {
+    let until = asked.until()?;
+    app.store
+        .write(move |conn| queries::set_open(conn, id, true, until))
+        .await?;
+    app.live.tell(lesson, Command::WorksheetsChanged).await;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+async fn close(State(app): State<App>, Path((lesson, id)): Path<(i64, i64)>) -> Result<StatusCode> {
+    app.store
+        .write(move |conn| queries::set_open(conn, id, false, None))
+        .await?;
+    app.live.tell(lesson, Command::WorksheetsChanged).await;
+    Ok(StatusCode::NO_CONTENT)
+}
