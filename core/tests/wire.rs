@@ -41,7 +41,8 @@ use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{
-    FromServer, Given, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, decode, encode,
+    FromServer, Given, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, decode,
+    encode,
 };
 
 fn golden(name: &str) -> PathBuf {

@@ -7,7 +7,9 @@ use bozzetto_core::sheets::step::Op;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, Given, OnStage, Person, Start, State, TakeAway, Welcome, decode};
+use bozzetto_core::wire::{
+    FromServer, Given, OnStage, Person, Start, State, TakeAway, Welcome, decode,
+};
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;

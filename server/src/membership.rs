@@ -73,7 +73,9 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
     if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
         // What it consists of belongs to whoever has it: the handler sees to that.
         return Ok(conn
-            .prepare_cached("SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL")?
+            .prepare_cached(
+                "SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL",
+            )?
             .exists([worksheet, lesson])?);
     }
     if let Some(backdrop) = names.backdrop {

@@ -37,8 +37,12 @@ impl Door {
     pub fn takes(&self, now: u64) -> Takes {
         match *self {
             Self { opened: None, .. } => Takes::Nothing,
-            Self { closed: Some(_), .. } => Takes::Late,
-            Self { until: Some(until), .. } if now > until => Takes::Late,
+            Self {
+                closed: Some(_), ..
+            } => Takes::Late,
+            Self {
+                until: Some(until), ..
+            } if now > until => Takes::Late,
             Self { .. } => Takes::InTime,
         }
     }

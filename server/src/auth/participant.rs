@@ -106,6 +106,14 @@ pub async fn join(
     }))
 }
 
+/// Whether somebody who joined a lesson may still be there.
+pub fn is_there(conn: &Connection, lesson: i64, id: i64) -> store::Result<bool> {
+    let mut statement = conn.prepare_cached(
+        "SELECT 1 FROM participant WHERE id = ?1 AND lesson = ?2 AND sent_away_at IS NULL",
+    )?;
+    Ok(statement.exists([id, lesson])?)
+}
+
 /// Who the request comes from, if they joined this lesson, were not sent away, and it was not too
 /// long ago.
 pub async fn of(

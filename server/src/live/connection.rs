@@ -19,7 +19,7 @@ use tokio::sync::{mpsc, oneshot};
 use super::broadcast::{Heard, Subscription};
 use super::lesson::{Command, Joined, Role, Said};
 use crate::app::App;
-use crate::auth::participant::Participant;
+use crate::auth::participant::{self, Participant};
 use crate::auth::sessions;
 use crate::seats::Seat as Taken;
 
@@ -42,6 +42,8 @@ const MARGIN: usize = 2;
 /// How many messages a participant may send at once, and a second; what is beyond that is left out.
 const AT_ONCE: NonZeroU32 = NonZeroU32::new(20).unwrap();
 const A_SECOND: NonZeroU32 = NonZeroU32::new(4).unwrap();
+/// How many messages whoever marks a worksheet may send a second: a pen in each of some hands.
+const DRAWN_A_SECOND: NonZeroU32 = NonZeroU32::new(250).unwrap();
 /// Whoever has had so many messages left out is no browser of ours.
 const PATIENCE: u32 = 200;
 
@@ -57,7 +59,8 @@ pub enum Seat {
 impl Seat {
     fn role(&self) -> Role {
         match self {
-            Seat::Presenter(_) | Seat::Author(..) => Role::Presenter,
+            Seat::Presenter(_) => Role::Presenter,
+            Seat::Author(..) => Role::Author,
             Seat::Participant(who, _) => Role::Participant(who.clone()),
         }
     }
@@ -76,7 +79,7 @@ pub fn upgrade(upgrade: WebSocketUpgrade, app: &App, lesson: i64, seat: Seat) ->
     let longest = rights.longest_message() * MARGIN;
     let buffer = match rights {
         rights::Role::Participant => READS,
-        rights::Role::Presenter => READS_MUCH,
+        rights::Role::Presenter | rights::Role::Author => READS_MUCH,
     };
     let app = app.clone();
     upgrade
@@ -260,9 +263,15 @@ impl Line<'_> {
         }
     }
 
-    /// Whether a presenter's session has not ended meanwhile. What cannot be looked up now is looked
-    /// up the next time.
+    /// Whether a presenter's session has not ended meanwhile, and whoever marks a worksheet was not sent away from its
+    /// lesson. What cannot be looked up now is looked up the next time.
     async fn may_stay(&self, seat: &Seat) -> bool {
+        if let Seat::Author(who, lesson, _) = seat {
+            let (person, lesson) = (who.id, *lesson);
+            let there =
+                move |conn: &rusqlite::Connection| participant::is_there(conn, lesson, person);
+            return self.app.store.read(there).await.unwrap_or(true);
+        }
         let Seat::Presenter(Some(hash)) = seat else {
             return true;
         };
@@ -300,13 +309,19 @@ impl Line<'_> {
     async fn take_all(&self, stream: &mut SplitStream<WebSocket>, rights: rights::Role) {
         let connection = self.connection;
         let longest = rights.longest_message();
-        let quota = Quota::per_second(A_SECOND).allow_burst(AT_ONCE);
-        let limit: Option<DefaultDirectRateLimiter> =
-            (rights == rights::Role::Participant).then(|| RateLimiter::direct(quota));
+        let quota = match rights {
+            rights::Role::Participant => Some(Quota::per_second(A_SECOND).allow_burst(AT_ONCE)),
+            rights::Role::Author => Some(Quota::per_second(DRAWN_A_SECOND)),
+            rights::Role::Presenter => None,
+        };
+        let limit: Option<DefaultDirectRateLimiter> = quota.map(RateLimiter::direct);
         let mut left_out = 0;
         let unreadable = |why| Command::Unreadable { connection, why };
         while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
-            if !matches!(message, Message::Close(_))
+            if let (rights::Role::Author, Some(limit)) = (rights, &limit) {
+                // Nothing that is drawn is left out: it is read later.
+                limit.until_ready().await;
+            } else if !matches!(message, Message::Close(_))
                 && limit.as_ref().is_some_and(|l| l.check().is_err())
             {
                 left_out += 1;

@@ -53,7 +53,11 @@ struct Page {
     now: u64,
 }
 
-async fn all(State(app): State<App>, Path(lesson): Path<i64>, headers: HeaderMap) -> Result<Response> {
+async fn all(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    headers: HeaderMap,
+) -> Result<Response> {
     let who = participant::of(&app.store, app.tls, lesson, &headers).await?;
     let Some(who) = who.filter(|p| !p.gone) else {
         return Ok(Redirect::to("/join").into_response());
@@ -126,7 +130,11 @@ async fn theirs(app: &App, lesson: i64, id: i64, who: &Participant) -> Result<(W
     app.store.write(begin).await?.ok_or(AppError::NotFound)
 }
 
-async fn page(State(app): State<App>, Path((lesson, id)): Which, headers: HeaderMap) -> Result<Response> {
+async fn page(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+) -> Result<Response> {
     let who = participant::of(&app.store, app.tls, lesson, &headers).await?;
     let Some(who) = who.filter(|p| !p.gone) else {
         return Ok(Redirect::to("/join").into_response());
@@ -201,8 +209,15 @@ async fn hand_in(
     let who = follower(&app, lesson, &headers).await?;
     let (_, answer) = theirs(&app, lesson, id, &who).await?;
     // What has been acknowledged up to now is what is handed in.
-    let look = app.live.look(answer.drawn_in).await.map_err(|_| AppError::NotFound)?;
-    let empty = look.order.iter().all(|b| look.sheets.sheet(SheetId::Backdrop(b.id)).is_empty());
+    let look = app
+        .live
+        .look(answer.drawn_in)
+        .await
+        .map_err(|_| AppError::NotFound)?;
+    let empty = look
+        .order
+        .iter()
+        .all(|b| look.sheets.sheet(SheetId::Backdrop(b.id)).is_empty());
     let seq = look.marked;
     let person = who.id;
     let write = move |conn: &rusqlite::Connection| {
@@ -224,7 +239,8 @@ async fn hand_in(
             number: Some(new.number),
             late: new.late,
             words: match new.late {
-                true => "It has arrived, after the end: the presenter decides whether it counts.".to_owned(),
+                true => "It has arrived, after the end: the presenter decides whether it counts."
+                    .to_owned(),
                 false => "Handed in. It has arrived.".to_owned(),
             },
             asks: false,

@@ -23,10 +23,14 @@ pub struct Worksheet {
     pub door: Door,
 }
 
-const COLUMNS: &str = "id, lesson, name, instruction, media, width, height, opened_at, until, closed_at";
+const COLUMNS: &str =
+    "id, lesson, name, instruction, media, width, height, opened_at, until, closed_at";
 
 fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
-    let time = |n| row.get::<_, Option<i64>>(n).map(|at| at.map(|at| at as u64));
+    let time = |n| {
+        row.get::<_, Option<i64>>(n)
+            .map(|at| at.map(|at| at as u64))
+    };
     Ok(Worksheet {
         id: row.get(0)?,
         lesson: row.get(1)?,
@@ -45,7 +49,12 @@ fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
 
 /// A worksheet from the picture of a capture, which it keeps whatever becomes of that; `None` when there is no such
 /// capture. It is open from the start.
-pub fn from_capture(conn: &Connection, lesson: i64, capture: i64, instruction: &str) -> Result<Option<i64>> {
+pub fn from_capture(
+    conn: &Connection,
+    lesson: i64,
+    capture: i64,
+    instruction: &str,
+) -> Result<Option<i64>> {
     let now = crate::now();
     let new = conn
         .prepare_cached(
@@ -93,7 +102,9 @@ pub fn one(conn: &Connection, lesson: i64, id: i64) -> Result<Option<Worksheet>>
 pub fn set_open(conn: &Connection, id: i64, open: bool, until: Option<u64>) -> Result<()> {
     let now = crate::now();
     let sql = match open {
-        true => "UPDATE worksheet SET opened_at = coalesce(opened_at, ?2), until = ?3, closed_at = NULL WHERE id = ?1",
+        true => {
+            "UPDATE worksheet SET opened_at = coalesce(opened_at, ?2), until = ?3, closed_at = NULL WHERE id = ?1"
+        }
         false => "UPDATE worksheet SET closed_at = ?2, until = ?3 WHERE id = ?1",
     };
     conn.prepare_cached(sql)?
@@ -113,8 +124,12 @@ pub struct Answer {
 /// What a participant has made of a worksheet, if they have begun.
 pub fn answer(conn: &Connection, worksheet: i64, participant: i64) -> Result<Option<Answer>> {
     let found = conn
-        .prepare_cached("SELECT id, drawn_in FROM answer WHERE worksheet = ?1 AND participant = ?2")?
-        .query_row([worksheet, participant], |row| Ok((row.get(0)?, row.get(1)?)))
+        .prepare_cached(
+            "SELECT id, drawn_in FROM answer WHERE worksheet = ?1 AND participant = ?2",
+        )?
+        .query_row([worksheet, participant], |row| {
+            Ok((row.get(0)?, row.get(1)?))
+        })
         .optional()?;
     let Some((id, drawn_in)) = found else {
         return Ok(None);
@@ -173,7 +188,15 @@ pub fn begin(conn: &Connection, of: &Worksheet, participant: i64) -> Result<Answ
 
 /// Keeps what was drawn up to a place in the log as a version that was handed in.
 pub fn hand_in(conn: &Connection, answer: i64, new: &HandIn) -> Result<()> {
-    conn.prepare_cached("INSERT INTO hand_in (answer, number, seq, at, late) VALUES (?1, ?2, ?3, ?4, ?5)")?
-        .execute(params![answer, new.number, new.seq as i64, new.at as i64, new.late])?;
+    conn.prepare_cached(
+        "INSERT INTO hand_in (answer, number, seq, at, late) VALUES (?1, ?2, ?3, ?4, ?5)",
+    )?
+    .execute(params![
+        answer,
+        new.number,
+        new.seq as i64,
+        new.at as i64,
+        new.late
+    ])?;
     Ok(())
 }

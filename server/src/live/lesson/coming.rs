@@ -20,7 +20,9 @@ const MOST_EACH: usize = 6;
 impl Lesson {
     pub(super) fn join(&mut self, role: Role, hello: &Hello, direct: mpsc::Sender<Said>) -> Joined {
         let author = match &role {
-            Role::Presenter => hello.author.unwrap_or_else(|| AuthorId(rand::random())),
+            Role::Presenter | Role::Author => {
+                hello.author.unwrap_or_else(|| AuthorId(rand::random()))
+            }
             // A participant cannot choose to be somebody else.
             Role::Participant(p) => AuthorId(p.id as u64),
         };
@@ -115,7 +117,7 @@ impl Lesson {
 
     pub(super) fn welcome(&self, role: &Role, author: AuthorId, hello: &Hello) -> Bytes {
         let welcome = match role {
-            Role::Presenter => Welcome {
+            Role::Presenter | Role::Author => Welcome {
                 author,
                 epoch: self.epoch,
                 now: crate::now() as u64,

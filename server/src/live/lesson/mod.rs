@@ -49,6 +49,8 @@ use crate::store::Store;
 pub enum Role {
     Presenter,
     Participant(Participant),
+    /// Of a worksheet, which is all of its lesson.
+    Author,
 }
 
 impl Role {
@@ -57,6 +59,7 @@ impl Role {
         match self {
             Role::Presenter => rights::Role::Presenter,
             Role::Participant(_) => rights::Role::Participant,
+            Role::Author => rights::Role::Author,
         }
     }
 }
@@ -251,9 +254,7 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
         })
         .await;
     let mut lesson = match opened {
-        Ok((Some(opened), take_aways, given)) => {
-            Lesson::new(id, store, opened, take_aways, given)
-        }
+        Ok((Some(opened), take_aways, given)) => Lesson::new(id, store, opened, take_aways, given),
         Ok((None, ..)) => return live_ends(&live, id),
         Err(e) => {
             tracing::error!("lesson {id} could not be opened: {e}");
