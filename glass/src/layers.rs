@@ -20,7 +20,7 @@ use bozzetto_core::wire::ToServer;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
-use crate::list::List;
+use bozzetto_core::display::flat::Flat;
 
 /// What is painted, and where.
 pub(crate) struct Picture {
@@ -33,7 +33,7 @@ pub(crate) struct Picture {
     laid: Rect<GlassFrame>,
     laid_due: Option<u64>,
     /// What is to be printed next.
-    pub(crate) list: List,
+    pub(crate) list: Flat,
     pub(crate) area: Size<GlassFrame>,
     /// CSS pixels to a glass unit.
     pub(crate) scale: f64,
@@ -48,7 +48,7 @@ impl Default for Picture {
             settled: Default::default(),
             laid: Rect::EMPTY,
             laid_due: None,
-            list: List::default(),
+            list: Flat::default(),
             area: Size::glass(16.0, 9.0),
             scale: 1.0,
         }

@@ -15,9 +15,10 @@ const TARGET: &str = "wasm32-unknown-unknown";
 const OUT: &str = "web/static/glass";
 
 /// What is built for the browser: the package, and what pages know it as.
-const MODULES: [(&str, &str); 3] = [
+const MODULES: [(&str, &str); 4] = [
     ("bozzetto-glass", "glass"),
     ("bozzetto-cut", "cut"),
+    ("bozzetto-wall", "wall"),
     ("bozzetto-text", "text"),
 ];
 

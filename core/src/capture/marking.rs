@@ -1,14 +1,11 @@
 //! Marks that are drawn on a capture afterwards: on its picture, which is a backdrop then; they are kept in the units of the
 //! capture's moment, so that they stay where they are when it is cut anew.
 
-use crate::display::DisplayList;
 use crate::geometry::frames::{Glass, Held, Map, Rect};
-use crate::marks::mark::{Layer, Mark};
-use crate::paint;
+use crate::marks::mark::Mark;
 use crate::sheets::sheet::Sheets;
 use crate::sheets::step::SheetId;
 use crate::stage::backdrop::BackdropView;
-use crate::stage::pane::InView;
 
 /// The most marks that a capture has of its own.
 pub const MOST_MARKS: usize = 1000;
@@ -64,22 +61,6 @@ impl OnBench<'_> {
             ..mark.clone()
         });
         each.collect()
-    }
-}
-
-/// Paints a capture's own marks, over all else that lies in an area.
-pub(super) fn paint(marks: &[Mark], within: &Rect<Glass>, list: &mut DisplayList) {
-    let seen = InView {
-        sheet: SheetId::Glass,
-        view: Map::coincident(),
-        within: *within,
-        colour: None,
-        dark: false,
-    };
-    for layer in Layer::ALL {
-        for mark in marks.iter().filter(|mark| mark.style.layer() == layer) {
-            paint::alone(mark, &seen, &mark.transform.then(&seen.view), list);
-        }
     }
 }
 

@@ -17,7 +17,7 @@ use crate::stage::state::Stage;
 
 use super::flat::{Flat, FlatFault};
 use super::hide::{Hide, MOST_HIDDEN};
-use super::marking::{self, MOST_MARKS};
+use super::marking::MOST_MARKS;
 use super::plan::{Detail, OnStage, Plan, plan};
 use super::way::Way;
 
@@ -216,7 +216,7 @@ impl Moment {
         pane::paint(self.area(), &panes, &mut list);
         let round = plan.area.inflate(4.0);
         self.paint_parts(sheets, &panes, &round, cut.parts, &mut list);
-        marking::paint(&cut.bench.marks, &round, &mut list);
+        paint::loose(cut.bench.marks.iter(), &round, &mut list);
         (list, plan)
     }
 

@@ -2,6 +2,7 @@
 
 pub mod colour;
 mod cut;
+pub mod flat;
 pub mod lettering;
 mod list;
 

@@ -3,4 +3,4 @@
 mod painter;
 pub mod wet;
 
-pub use painter::{Painter, alone, everything, is_part, reach};
+pub use painter::{Painter, alone, everything, is_part, loose, reach};

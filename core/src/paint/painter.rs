@@ -10,6 +10,7 @@ use crate::geometry::ids::MarkId;
 use crate::marks::mark::{Body, Layer, Mark};
 use crate::sheets::fade;
 use crate::sheets::sheet::Sheets;
+use crate::sheets::step::SheetId;
 use crate::stage::pane::InView;
 
 /// How far an outline may stray from the true one, in glass units.
@@ -157,6 +158,25 @@ pub fn alone(mark: &Mark, seen: &InView, to_glass: &Map<Ink, Glass>, list: &mut 
     }
     for (path, colour) in mark.fills(TOLERANCE / to_glass.mean_scale().max(1e-6)) {
         list.fill(path.mapped(to_glass), colour, seen.blend(&mark.style));
+    }
+}
+
+/// Marks that are on no sheet, from the bottom up, in glass units, highlighter beneath ink. `within` is what is seen.
+pub fn loose<'a>(
+    marks: impl Iterator<Item = &'a Mark> + Clone,
+    within: &Rect<Glass>,
+    list: &mut DisplayList,
+) {
+    let seen = InView {
+        sheet: SheetId::Glass,
+        view: Map::coincident(),
+        within: *within,
+        colour: None,
+        dark: false,
+    };
+    for layer in Layer::ALL {
+        let of_layer = marks.clone().filter(|mark| mark.style.layer() == layer);
+        of_layer.for_each(|mark| alone(mark, &seen, &mark.transform.then(&seen.view), list));
     }
 }
 

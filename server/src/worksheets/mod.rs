@@ -6,7 +6,13 @@
 mod mine;
 mod prepare;
 mod queries;
+mod wall;
 
 pub use mine::routes as for_participants;
-pub use prepare::routes as for_presenters;
 pub use queries::given;
+
+use crate::door::Routes;
+
+pub fn for_presenters() -> Routes {
+    prepare::routes().merge(wall::routes())
+}

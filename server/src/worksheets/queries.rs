@@ -152,7 +152,37 @@ pub fn answer(conn: &Connection, worksheet: i64, participant: i64) -> Result<Opt
     }))
 }
 
-/// The same; begun if it was not.
+/// All that has been made of a worksheet, with whose it is, who began first first.
+pub fn answers(conn: &Connection, worksheet: i64) -> Result<Vec<(Answer, String)>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT a.id, a.drawn_in, p.name, h.number, h.seq, h.at, h.late
+         FROM answer a JOIN participant p ON p.id = a.participant
+         LEFT JOIN hand_in h ON h.answer = a.id
+             AND h.number = (SELECT max(number) FROM hand_in WHERE answer = a.id)
+         WHERE a.worksheet = ?1 ORDER BY a.id",
+    )?;
+    let rows = statement.query_map([worksheet], |row| {
+        let number: Option<u32> = row.get(3)?;
+        let handed_in = match number {
+            Some(number) => Some(HandIn {
+                number,
+                seq: row.get::<_, i64>(4)? as u64,
+                at: row.get::<_, i64>(5)? as u64,
+                late: row.get(6)?,
+            }),
+            None => None,
+        };
+        let answer = Answer {
+            id: row.get(0)?,
+            drawn_in: row.get(1)?,
+            handed_in,
+        };
+        Ok((answer, row.get(2)?))
+    })?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// What a participant has made of a worksheet; begun if it was not.
 pub fn begin(conn: &Connection, of: &Worksheet, participant: i64) -> Result<Answer> {
     if let Some(begun) = answer(conn, of.id, participant)? {
         return Ok(begun);

@@ -1,7 +1,9 @@
 // @ts-check
 // The canvas printer: turns core's display list into fills.
 
-/** @import { Glass, InitOutput } from "../../glass/glass.js" */
+/** Where a module of ours has the display list that it painted. @typedef {{ items_at: () => number, items_len: () => number,
+ *   verbs_at: () => number, verbs_len: () => number, coords_at: () => number, coords_len: () => number }} Painted */
+/** @typedef {{ memory: WebAssembly.Memory }} Module */
 
 const MIXES = 1;
 const PLACED = 2;
@@ -24,8 +26,8 @@ const BLENDS = ["source-over", "multiply", "screen"];
 /**
  * Prints the display list that `glass` holds.
  * @param {Surface} context already mapped to glass units
- * @param {Glass} glass
- * @param {InitOutput} wasm
+ * @param {Painted} glass
+ * @param {Module} wasm
  * @param {Pictures} [pictures]
  */
 export function print(context, glass, wasm, pictures) {

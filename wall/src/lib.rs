@@ -1,0 +1,146 @@
+//! The wall, for its page: the hand-ins to a worksheet as small pictures, and all of them together.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use bozzetto_core::display::flat::Flat;
+use bozzetto_core::display::{DisplayList, Path};
+use bozzetto_core::geometry::frames::{Glass, Rect, Size};
+use bozzetto_core::marks::mark::Mark;
+use bozzetto_core::paint;
+use bozzetto_core::wire::decode;
+use bozzetto_core::worksheets::shown::Drawn;
+use bozzetto_core::worksheets::together::Together;
+use serde::Serialize;
+use wasm_bindgen::prelude::*;
+
+/// See the crate's description.
+#[wasm_bindgen]
+pub struct Wall {
+    together: Together,
+    size: Size<Glass>,
+    /// What each answer consists of, by its number, and the place in its log.
+    sheets: BTreeMap<u64, (u64, Vec<Arc<Mark>>)>,
+    /// The answers in the order in which they are counted.
+    counted: Vec<u64>,
+    list: Flat,
+}
+
+/// How many have marked an area: see core's `Count`; answers by their numbers.
+#[derive(Serialize)]
+struct Counted {
+    of: usize,
+    inside: Vec<u64>,
+    touches: Vec<u64>,
+    through: Vec<u64>,
+}
+
+#[wasm_bindgen]
+impl Wall {
+    /// Of a worksheet of this size, in its units.
+    #[wasm_bindgen(constructor)]
+    pub fn new(width: f64, height: f64) -> Self {
+        Self {
+            together: Together::new(Size::new(width, height)),
+            size: Size::new(width, height),
+            sheets: BTreeMap::new(),
+            counted: Vec::new(),
+            list: Flat::default(),
+        }
+    }
+
+    /// Takes what the server says has changed; gives the numbers of those answers.
+    pub fn take(&mut self, bytes: &[u8]) -> Vec<f64> {
+        let mut changed = Vec::new();
+        for Drawn { answer, seq, marks } in decode::<Vec<Drawn>>(bytes).unwrap_or_default() {
+            let number = match self.counted.iter().position(|known| *known == answer) {
+                Some(number) => number,
+                None => {
+                    self.counted.push(answer);
+                    self.counted.len() - 1
+                }
+            };
+            self.together.set(number, marks.iter().map(|mark| &**mark));
+            self.sheets.insert(answer, (seq, marks));
+            changed.push(answer as f64);
+        }
+        changed
+    }
+
+    /// The place in its log up to which an answer is here; less than nothing when it is not.
+    pub fn known(&self, answer: f64) -> f64 {
+        let known = self.sheets.get(&(answer as u64));
+        known.map_or(-1.0, |(seq, _)| *seq as f64)
+    }
+
+    /// How much somebody has drawn: the number of marks.
+    pub fn ink(&self, answer: f64) -> usize {
+        let known = self.sheets.get(&(answer as u64));
+        known.map_or(0, |(_, marks)| marks.len())
+    }
+
+    /// Paints an answer, in the worksheet's units.
+    pub fn paint(&mut self, answer: f64) {
+        let mut list = DisplayList::default();
+        if let Some((_, marks)) = self.sheets.get(&(answer as u64)) {
+            let whole = Rect::of_size(self.size);
+            paint::loose(marks.iter().map(|mark| &**mark), &whole, &mut list);
+        }
+        self.list.set(&list);
+    }
+
+    pub fn items_at(&self) -> *const u32 {
+        self.list.items.as_ptr()
+    }
+
+    pub fn items_len(&self) -> usize {
+        self.list.items.len()
+    }
+
+    pub fn verbs_at(&self) -> *const u8 {
+        self.list.verbs.as_ptr()
+    }
+
+    pub fn verbs_len(&self) -> usize {
+        self.list.verbs.len()
+    }
+
+    pub fn coords_at(&self) -> *const f32 {
+        self.list.coords.as_ptr()
+    }
+
+    pub fn coords_len(&self) -> usize {
+        self.list.coords.len()
+    }
+
+    /// How many squares there are to a row of the density.
+    pub fn columns(&self) -> usize {
+        self.together.columns()
+    }
+
+    /// How many have ink in each square, row by row.
+    pub fn density(&self) -> Vec<u16> {
+        self.together.density().to_vec()
+    }
+
+    /// Who has marked apart from most.
+    pub fn apart(&self) -> Vec<f64> {
+        let apart = self.together.apart().into_iter();
+        apart.map(|n| self.counted[n] as f64).collect()
+    }
+
+    /// How many have marked the area within a line: x and y of each of its places, in the worksheet's units. As JSON.
+    pub fn count(&self, line: &[f64]) -> String {
+        let mut area = Path::default();
+        area.polygon(line.as_chunks::<2>().0.iter().map(|[x, y]| (*x, *y)));
+        let count = self.together.count(&area);
+        let answers = |numbers: Vec<usize>| numbers.into_iter().map(|n| self.counted[n]).collect();
+        let counted = Counted {
+            of: count.of,
+            inside: answers(count.inside),
+            touches: answers(count.touches),
+            through: answers(count.through),
+        };
+        serde_json::to_string(&counted).unwrap_or_default()
+    }
+}

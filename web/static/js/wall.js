@@ -1,0 +1,217 @@
+// @ts-check
+// The wall: what participants make of a worksheet, side by side as it grows, and all together.
+
+import init, { Wall } from "../glass/wall.js";
+import { button, el, input } from "./page.js";
+import { print } from "./picture/printer.js";
+
+/** @typedef {{ answer: number, name: string, handed_in: { number: number, at: number, late: boolean } | null }} Standing */
+
+/** How often it is asked what is new, in milliseconds. */
+const EACH = 1000;
+/** Small pictures have so many pixels across. */
+const SMALL = 360;
+
+const room = el("wall-room");
+const { lesson = "", sheet = "", width = "1", height = "1" } = room.dataset;
+const base = `/lessons/${lesson}/worksheets/${sheet}`;
+const size = { width: Number(width), height: Number(height) };
+const wasm = await init();
+const wall = new Wall(size.width, size.height);
+/** @type {Standing[]} */
+let standings = [];
+/** Cards, by the answer's number. @type {Map<number, HTMLLIElement>} */
+const cards = new Map();
+let named = false;
+
+// ---- Cards -----------------------------------------------------------------------------------
+
+/** Only what is in view is asked for and painted. @type {Set<number>} */
+const seen = new Set();
+const watch = new IntersectionObserver((all) => {
+  for (const { target, isIntersecting } of all) {
+    const answer = Number(/** @type {HTMLElement} */ (target).dataset.answer);
+    if (isIntersecting) seen.add(answer);
+    else seen.delete(answer);
+  }
+});
+
+/** @param {number} answer */
+function newCard(answer) {
+  const card = document.createElement("li");
+  card.className = "hand-in card-cut";
+  card.dataset.answer = `${answer}`;
+  const picture = document.createElement("div");
+  picture.className = "sheet";
+  const image = new Image();
+  image.src = `${base}/picture`;
+  image.alt = "";
+  const canvas = document.createElement("canvas");
+  [canvas.width, canvas.height] = [SMALL, Math.round((SMALL * size.height) / size.width)];
+  picture.append(image, canvas);
+  const words = document.createElement("p");
+  words.append(document.createElement("b"), document.createElement("span"));
+  words.lastElementChild?.classList.add("small-line");
+  card.append(picture, words);
+  watch.observe(card);
+  return card;
+}
+
+/** @param {number} answer */
+function paint(answer) {
+  const canvas = cards.get(answer)?.querySelector("canvas");
+  const context = canvas?.getContext("2d");
+  if (!canvas || !context) return;
+  const scale = canvas.width / size.width;
+  context.setTransform(1, 0, 0, 1, 0, 0);
+  context.clearRect(0, 0, canvas.width, canvas.height);
+  context.setTransform(scale, 0, 0, scale, 0, 0);
+  wall.paint(answer);
+  print(context, wall, wasm);
+}
+
+const clock = (/** @type {number} */ at) =>
+  new Date(at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false });
+
+/** Shows cards in their order, each with how it stands. */
+function show() {
+  const number = new Map(standings.map((s, n) => [s.answer, n + 1]));
+  const only = input("wall-handed").checked;
+  const order = /** @type {HTMLSelectElement} */ (el("wall-sort")).value;
+  const shown = standings.filter((s) => !only || s.handed_in);
+  if (order === "name") shown.sort((a, b) => a.name.localeCompare(b.name));
+  if (order === "time") shown.sort((a, b) => (b.handed_in?.at ?? 0) - (a.handed_in?.at ?? 0));
+  if (order === "ink") shown.sort((a, b) => wall.ink(b.answer) - wall.ink(a.answer));
+  const apart = new Set(wall.apart());
+  const list = shown.map(({ answer, name, handed_in }) => {
+    const card = cards.get(answer) ?? newCard(answer);
+    cards.set(answer, card);
+    card.classList.toggle("in", handed_in !== null);
+    card.classList.toggle("apart", apart.has(answer));
+    const [who, how] = card.querySelectorAll("p > *");
+    who.textContent = named ? name : `${number.get(answer)}`;
+    const late = handed_in?.late ? ", late" : "";
+    const again = handed_in && handed_in.number > 1 ? `, version ${handed_in.number}` : "";
+    how.textContent = handed_in
+      ? `in at ${clock(handed_in.at)}${late}${again}`
+      : wall.ink(answer)
+        ? "at work"
+        : "nothing yet";
+    return card;
+  });
+  const now = [...el("wall").children];
+  if (now.length !== list.length || list.some((card, n) => card !== now[n])) el("wall").replaceChildren(...list);
+  const handed = standings.filter((s) => s.handed_in).length;
+  el("wall-count").textContent = `${handed} of ${standings.length} handed in`;
+}
+
+// ---- All together ----------------------------------------------------------------------------
+
+const canvas = /** @type {HTMLCanvasElement} */ (el("together-canvas"));
+
+function showTogether() {
+  const density = wall.density();
+  const columns = wall.columns();
+  const rows = density.length / columns;
+  const most = density.reduce((a, b) => Math.max(a, b), 1);
+  [canvas.width, canvas.height] = [columns, rows];
+  const context = canvas.getContext("2d");
+  if (!context) return;
+  const image = context.createImageData(columns, rows);
+  density.forEach((many, n) => {
+    if (many) image.data.set([0, 114, 178, 70 + (185 * many) / most], n * 4);
+  });
+  context.putImageData(image, 0, 0);
+}
+
+/** x and y of each place of the area, in the worksheet's units. @type {number[]} */
+let line = [];
+const picture = el("together");
+const path = el("together-area").querySelector("path");
+el("together-area").setAttribute("viewBox", `0 0 ${size.width} ${size.height}`);
+
+/** @param {PointerEvent} e */
+const at = (e) => {
+  const { left, top, width: wide } = picture.getBoundingClientRect();
+  return [((e.clientX - left) * size.width) / wide, ((e.clientY - top) * size.width) / wide];
+};
+picture.addEventListener("pointerdown", (e) => {
+  if (e.button !== 0) return;
+  e.preventDefault();
+  picture.setPointerCapture(e.pointerId);
+  line = at(e);
+});
+picture.addEventListener("pointermove", (e) => {
+  if (!picture.hasPointerCapture(e.pointerId)) return;
+  line.push(...at(e));
+  count();
+});
+picture.addEventListener("pointerup", count);
+
+function count() {
+  if (line.length < 6) return;
+  const places = [];
+  for (let n = 0; n < line.length; n += 2) places.push(`${line[n]} ${line[n + 1]}`);
+  path?.setAttribute("d", `M${places.join("L")}Z`);
+  const counted = JSON.parse(wall.count(Float64Array.from(line)));
+  const head = document.createElement("b");
+  head.textContent = `${counted.touches.length} of ${counted.of}`;
+  const says = `have marked the area: ${counted.inside.length} with a mark wholly inside, ${counted.through.length} with a line through it.`;
+  el("together-count").replaceChildren(head, says);
+}
+
+// ---- What is new -----------------------------------------------------------------------------
+
+async function look() {
+  const response = await fetch(`${base}/now`).catch(() => null);
+  if (!response?.ok) return;
+  const now = await response.json();
+  standings = now.answers;
+  const key = button("wall-open");
+  key.dataset.open = `${now.open}`;
+  key.textContent = now.open ? "Close it" : "Open it again";
+  show();
+  // All of them once; from then on those that are in view.
+  const wanted = standings.filter(({ answer }) => seen.has(answer) || wall.known(answer) < 0);
+  const known = wanted.map(({ answer }) => [answer, wall.known(answer)]);
+  if (known.length === 0) return;
+  const drawn = await fetch(`${base}/drawn`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(known),
+  }).catch(() => null);
+  if (!drawn?.ok) return;
+  const changed = wall.take(new Uint8Array(await drawn.arrayBuffer()));
+  if (changed.length === 0) return;
+  changed.forEach(paint);
+  show();
+  showTogether();
+  count();
+}
+
+for (const [id, other, is] of /** @type {const} */ ([
+  ["by-number", "by-name", false],
+  ["by-name", "by-number", true],
+]))
+  el(id).addEventListener("click", () => {
+    named = is;
+    el(id).setAttribute("aria-checked", "true");
+    el(other).setAttribute("aria-checked", "false");
+    show();
+  });
+el("wall-sort").addEventListener("change", show);
+el("wall-handed").addEventListener("change", show);
+button("wall-open").addEventListener("click", async () => {
+  const open = button("wall-open").dataset.open === "true";
+  await fetch(`${base}/${open ? "close" : "open"}`, {
+    method: "POST",
+    headers: { "content-type": "application/x-www-form-urlencoded" },
+    body: "",
+  }).catch(() => null);
+  look();
+});
+
+for (;;) {
+  if (document.visibilityState === "visible") await look();
+  await new Promise((next) => setTimeout(next, EACH));
+}
