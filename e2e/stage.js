@@ -126,11 +126,17 @@ export async function capture(page, a, b) {
  * A browser that joins: `before` runs in its page before anything else, `cookies` it has already.
  * @param {Browser} browser @param {Page} stage @param {string} name
  * @param {{ before?: () => void, ignoreHTTPSErrors?: boolean,
+ *   viewport?: { width: number, height: number }, hasTouch?: boolean,
  *   cookies?: Parameters<import("@playwright/test").BrowserContext["addCookies"]>[0] }} [more]
  */
-export async function follow(browser, stage, name, { before, ignoreHTTPSErrors, cookies = [] } = {}) {
+export async function follow(
+  browser,
+  stage,
+  name,
+  { before, ignoreHTTPSErrors, viewport = { width: 1280, height: 900 }, hasTouch, cookies = [] } = {},
+) {
   const code = (await stage.locator(".join-code").textContent()) ?? "";
-  const context = await browser.newContext({ viewport: { width: 1280, height: 900 }, ignoreHTTPSErrors });
+  const context = await browser.newContext({ viewport, hasTouch, ignoreHTTPSErrors });
   await context.addCookies(cookies);
   const page = await context.newPage();
   if (before) await page.addInitScript(before);

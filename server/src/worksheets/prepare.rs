@@ -1,8 +1,10 @@
 //! The presenter's side: a capture becomes a worksheet; it is opened and closed.
 
+use askama::Template;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
+use axum::response::Html;
 use bozzetto_core::capture::name::tidy_to;
 use bozzetto_core::worksheets::worksheet::LONGEST_INSTRUCTION;
 use serde::Deserialize;
@@ -14,9 +16,11 @@ use crate::error::{AppError, Result};
 use crate::live::lesson::Command;
 
 pub fn routes() -> Routes {
+    const CAPTURE: &str = "/lessons/{lesson}/captures/{capture}/worksheet";
     const ONE: &str = "/lessons/{lesson}/worksheets/{worksheet}";
     Routes::of(Access::Presenter)
-        .post("/lessons/{lesson}/captures/{capture}/worksheet", begin)
+        .get(CAPTURE, form)
+        .post(CAPTURE, begin)
         .post(&format!("{ONE}/open"), open)
         .post(&format!("{ONE}/close"), close)
 }
@@ -44,11 +48,30 @@ impl Asked {
     }
 }
 
+/// What is asked before a capture is given as a worksheet.
+#[derive(Template)]
+#[template(path = "worksheet_form.html")]
+struct AskForm {
+    lesson: i64,
+    capture: i64,
+}
+
+#[derive(Template)]
+#[template(path = "worksheet_given.html")]
+struct GivenNow {
+    lesson: i64,
+    id: i64,
+}
+
+async fn form(Path((lesson, capture)): Path<(i64, i64)>) -> Result<Html<String>> {
+    Ok(Html(AskForm { lesson, capture }.render()?))
+}
+
 async fn begin(
     State(app): State<App>,
     Path((lesson, capture)): Path<(i64, i64)>,
     Form(asked): Form<Asked>,
-) -> Result<StatusCode> {
+) -> Result<Html<String>> {
     let instruction = tidy_to(&asked.instruction, LONGEST_INSTRUCTION).unwrap_or_default();
     let until = asked.until()?;
     let write = move |conn: &rusqlite::Connection| {
@@ -58,9 +81,9 @@ async fn begin(
         }
         Ok(id)
     };
-    app.store.write(write).await?.ok_or(AppError::NotFound)?;
+    let id = app.store.write(write).await?.ok_or(AppError::NotFound)?;
     app.live.tell(lesson, Command::WorksheetsChanged).await;
-    Ok(StatusCode::NO_CONTENT)
+    Ok(Html(GivenNow { lesson, id }.render()?))
 }
 
 async fn open(
