@@ -41,8 +41,8 @@ use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{
-    FromServer, Given, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, decode,
-    encode,
+    FromServer, GivenSheet, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome,
+    decode, encode,
 };
 
 fn golden(name: &str) -> PathBuf {
@@ -364,7 +364,7 @@ fn from_server() -> Vec<FromServer> {
         id: PersonId(2),
         name: "Ines".to_owned(),
     };
-    let given = Given {
+    let given = GivenSheet {
         id: 4,
         name: "Safe water".to_owned(),
         open: true,

@@ -8,7 +8,7 @@ use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stream::Watching;
 use bozzetto_core::wire::{
-    FromServer, Given, OnStage, Person, Start, State, TakeAway, Welcome, decode,
+    FromServer, GivenSheet, OnStage, Person, Start, State, TakeAway, Welcome, decode,
 };
 use serde::Serialize;
 use tsify::Tsify;
@@ -61,7 +61,7 @@ pub enum Heard {
     },
     /// The worksheets that this participant has.
     Worksheets {
-        given: Vec<Given>,
+        given: Vec<GivenSheet>,
     },
     Keeping {
         keeping: bool,

@@ -208,7 +208,7 @@ pub enum FromServer {
     /// To participants: this lies over the picture now, and nothing else.
     Laid(Box<Laid>),
     /// To participants: the worksheets that they have.
-    Worksheets(Vec<Given>),
+    Worksheets(Vec<GivenSheet>),
 }
 
 /// See [`FromServer::Welcome`].
@@ -264,7 +264,7 @@ pub enum State {
         paused: bool,
         backdrops: Box<Stage>,
         take_aways: Vec<TakeAway>,
-        worksheets: Vec<Given>,
+        worksheets: Vec<GivenSheet>,
     },
 }
 
@@ -301,7 +301,7 @@ pub struct TakeAway {
 /// A worksheet that participants have.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 #[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
-pub struct Given {
+pub struct GivenSheet {
     pub id: u64,
     pub name: String,
     /// Whether what is handed in now is in time, and until when, by the server's clock.

@@ -49,7 +49,6 @@ struct Page {
     lesson: i64,
     sheet: Worksheet,
     answer: Answer,
-    name: String,
     now: u64,
 }
 
@@ -83,14 +82,14 @@ async fn all(
 
 impl Worksheet {
     /// How it stands with what a participant has made of it, in words.
-    fn standing(&self, answer: Option<&Answer>, now: u64) -> String {
+    fn standing(&self, answer: Option<&Answer>, now: &u64) -> String {
         let handed_in = answer.and_then(|answer| answer.handed_in.as_ref());
         let words = match handed_in {
             Some(last) if last.late => format!("Handed in at {}, after the end", clock(last.at)),
             Some(last) => format!("Handed in at {}", clock(last.at)),
             None => "Not handed in yet".to_owned(),
         };
-        match (self.door.is_open(now), self.door.until) {
+        match (self.door.is_open(*now), self.door.until) {
             (true, Some(until)) => format!("{words}. Open until {}", clock(until)),
             (true, None) => words,
             (false, _) => format!("{words}. It is closed"),
@@ -144,7 +143,6 @@ async fn page(
         lesson,
         sheet,
         answer,
-        name: who.name,
         now: crate::now() as u64,
     };
     Ok(Html(page.render()?).into_response())

@@ -2,7 +2,7 @@
 
 use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
 use bozzetto_core::stage::grain::Grain;
-use bozzetto_core::wire::Given;
+use bozzetto_core::wire::GivenSheet;
 use bozzetto_core::worksheets::worksheet::{Door, HandIn};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
@@ -13,7 +13,6 @@ use crate::store::Result;
 /// A worksheet of a lesson.
 pub struct Worksheet {
     pub id: i64,
-    pub lesson: i64,
     pub name: String,
     pub instruction: String,
     /// The file of its picture.
@@ -23,8 +22,7 @@ pub struct Worksheet {
     pub door: Door,
 }
 
-const COLUMNS: &str =
-    "id, lesson, name, instruction, media, width, height, opened_at, until, closed_at";
+const COLUMNS: &str = "id, name, instruction, media, width, height, opened_at, until, closed_at";
 
 fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
     let time = |n| {
@@ -33,16 +31,15 @@ fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
     };
     Ok(Worksheet {
         id: row.get(0)?,
-        lesson: row.get(1)?,
-        name: row.get(2)?,
-        instruction: row.get(3)?,
-        media: row.get(4)?,
-        width: row.get(5)?,
-        height: row.get(6)?,
+        name: row.get(1)?,
+        instruction: row.get(2)?,
+        media: row.get(3)?,
+        width: row.get(4)?,
+        height: row.get(5)?,
         door: Door {
-            opened: time(7)?,
-            until: time(8)?,
-            closed: time(9)?,
+            opened: time(6)?,
+            until: time(7)?,
+            closed: time(8)?,
         },
     })
 }
@@ -77,11 +74,11 @@ pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<Worksheet>> {
 }
 
 /// The worksheets that participants have.
-pub fn given(conn: &Connection, lesson: i64) -> Result<Vec<Given>> {
+pub fn given(conn: &Connection, lesson: i64) -> Result<Vec<GivenSheet>> {
     let now = crate::now() as u64;
     let all = of_lesson(conn, lesson)?.into_iter();
     let theirs = all.filter(|sheet| sheet.door.opened.is_some());
-    let each = theirs.map(|sheet| Given {
+    let each = theirs.map(|sheet| GivenSheet {
         id: sheet.id as u64,
         open: sheet.door.is_open(now),
         until: sheet.door.until,

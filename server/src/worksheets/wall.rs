@@ -48,8 +48,12 @@ struct Page {
 
 impl Worksheet {
     /// Whether it is open, in words.
-    fn door_words(&self, now: u64) -> &'static str {
-        match (self.door.opened, self.door.is_open(now)) {
+    fn is_open(&self, now: &u64) -> bool {
+        self.door.is_open(*now)
+    }
+
+    fn door_words(&self, now: &u64) -> &'static str {
+        match (self.door.opened, self.is_open(now)) {
             (None, _) => "prepared",
             (_, true) => "open",
             (_, false) => "closed",

@@ -6,7 +6,7 @@ use std::collections::VecDeque;
 use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use bozzetto_core::lesson::change::NOBODY;
 use bozzetto_core::stage::step::StageStep;
-use bozzetto_core::wire::{FromServer, Given, Goodbye, TakeAway};
+use bozzetto_core::wire::{FromServer, GivenSheet, Goodbye, TakeAway};
 use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 
@@ -40,7 +40,7 @@ pub(super) enum Done {
         goto: Option<BackdropId>,
     },
     Captures(Vec<TakeAway>),
-    Worksheets(Vec<Given>),
+    Worksheets(Vec<GivenSheet>),
     SentAway(PersonId),
 }
 

@@ -31,7 +31,7 @@ use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, Given, Goodbye, Hello, OnStage, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, GivenSheet, Goodbye, Hello, OnStage, TakeAway, ToServer};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot};
 use tokio::task::JoinHandle;
@@ -186,7 +186,7 @@ struct Lesson {
     known: HashMap<ChangeId, u64>,
     take_aways: Vec<TakeAway>,
     /// The worksheets that participants have.
-    given: Vec<Given>,
+    given: Vec<GivenSheet>,
     wet: WetStrokes,
     presenters: Broadcast,
     participants: Broadcast,
@@ -318,7 +318,7 @@ impl Lesson {
         store: Store,
         opened: Opened,
         take_aways: Vec<TakeAway>,
-        given: Vec<Given>,
+        given: Vec<GivenSheet>,
     ) -> Self {
         let mut lesson = Self {
             id,
