@@ -2,6 +2,7 @@
 
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Held, Pixels, Point, Rect, Size};
 use bozzetto_core::geometry::zoom::{Zoom, whole_pixels};
+use bozzetto_core::marks::swatch::ORIGINALS;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
@@ -33,6 +34,10 @@ impl Glass {
     pub fn fill_room(&mut self, width: f64, height: f64) {
         self.stage.alone = true;
         self.picture.area = Size::glass(width.max(1.0), height.max(1.0));
+        // What is handed in stays.
+        let stays = ORIGINALS.into_iter().filter(|swatch| swatch.stay.is_none());
+        let each = stays.map(|swatch| swatch.for_screen(width));
+        self.prefs.settings.swatches = each.collect();
         self.stale.view = true;
     }
 

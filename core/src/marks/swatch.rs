@@ -84,6 +84,17 @@ const fn rimmed(colour: Rgb, width: f32) -> Swatch {
 }
 
 impl Swatch {
+    /// As wide as it has to be on a screen on which a picture area is `across` CSS pixels wide: on a phone the width of the
+    /// area is that of a hand, and a pen that is right on a display would be a hair.
+    #[must_use]
+    pub fn for_screen(mut self, across: f64) -> Self {
+        /// From this width on swatches are as they are; and the most that they are widened.
+        const LARGE: f64 = 1280.0;
+        const MOST: f64 = 4.0;
+        self.width *= (LARGE / across.max(1.0)).clamp(1.0, MOST) as f32;
+        self
+    }
+
     /// What it is, in a few words.
     ///
     /// ```

@@ -187,7 +187,9 @@ async function handIn(insists) {
       body: JSON.stringify({ insists }),
     }).catch(() => null);
     if (!response) return wait();
-    const said = response.ok ? await response.json() : { words: response.headers.get("x-bozzetto-says") ?? "It was not handed in." };
+    const said = response.ok
+      ? await response.json()
+      : { words: response.headers.get("x-bozzetto-says") ?? "It was not handed in." };
     waits = false;
     key.dataset.asks = said.asks ? "yes" : "";
     el("standing").textContent = said.words;
