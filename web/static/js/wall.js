@@ -87,7 +87,7 @@ function show() {
     const card = cards.get(answer) ?? newCard(answer);
     cards.set(answer, card);
     card.classList.toggle("in", handed_in !== null);
-    card.classList.toggle("apart", apart.has(answer));
+    card.classList.toggle("elsewhere", apart.has(answer));
     const [who, how] = card.querySelectorAll("p > *");
     who.textContent = named ? name : `${number.get(answer)}`;
     const late = handed_in?.late ? ", late" : "";

@@ -222,5 +222,9 @@ addEventListener("pagehide", () => {
   keeping.leave(glass.unacknowledged().map(({ key, bytes }) => ({ key: key ?? "", bytes })));
 });
 addEventListener("pageshow", (e) => e.persisted && location.reload());
+// Across, a phone has no room for it: it is a press away.
+const instruction = document.getElementById("instruction");
+if (instruction && matchMedia("(orientation: landscape) and (max-height: 560px)").matches)
+  instruction.removeAttribute("open");
 hand.take({});
 layOut();
