@@ -1,6 +1,10 @@
 // @ts-check
 // Worksheets: given with two presses, marked on a phone, handed in, seen on the wall.
 
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
@@ -29,11 +33,11 @@ async function give(stage) {
   await expect(proof.getByRole("status").first()).toContainText("It is a worksheet now");
 }
 
-/** Draws across the middle of a worksheet with a finger. @param {Page} phone */
-async function drawn(phone) {
+/** Draws across the middle of a worksheet with a finger. @param {Page} phone @param {number} from */
+async function drawn(phone, from = 0.3) {
   const glass = await phone.locator("#glass").boundingBox();
   if (!glass) throw new Error("no sheet");
-  const [y, left, right] = [glass.y + glass.height / 2, glass.x + glass.width * 0.3, glass.x + glass.width * 0.7];
+  const [y, left, right] = [glass.y + glass.height / 2, glass.x + glass.width * from, glass.x + glass.width * 0.7];
   const client = await phone.context().newCDPSession(phone);
   const line = straight({ x: left, y }, { x: right, y });
   /** @param {"touchStart" | "touchMove" | "touchEnd"} type @param {{ x: number, y: number }[]} touchPoints */
@@ -95,4 +99,87 @@ test("a worksheet is given, marked on a phone, handed in, and on the wall", asyn
   await expect(page.locator("#together-count b")).toHaveText("1 of 1");
   await expect(page.locator("#together-count")).toContainText("1 with a mark wholly inside");
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+});
+
+test("a hand-in is remarked on, given back, handed in again, noted, put on stage and out", async ({
+  page,
+  browser,
+}) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Ines", { viewport: { width: 390, height: 844 }, hasTouch: true });
+  await give(page);
+  const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
+  await phone.locator("#mine").tap();
+  await phone.locator(".sheet").tap();
+  await phone.locator("body.ready").waitFor();
+  await drawn(phone);
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
+
+  const wall = await page.context().newPage();
+  await wall.goto(`${server.base}/lessons/${lesson}/worksheets`);
+  await wall.locator("#main .capture").click();
+  await wall.getByRole("button", { name: "Open hand-in 1" }).click();
+  await expect(wall.locator("#hand-in")).toContainText("handed in");
+  await wall.getByRole("link", { name: "Open large and remark" }).click();
+  await wall.locator("body.ready").waitFor();
+  const glass = await wall.locator("#glass").boundingBox();
+  const sheet = await phone.locator("#glass").boundingBox();
+  if (!glass || !sheet) throw new Error("no sheet");
+  const high = (sheet.width * glass.height) / glass.width;
+  const marked = async (/** @type {number} */ y) =>
+    apart(await colour(phone, sheet.x + sheet.width / 2, sheet.y + sheet.height / 2 + (y - 0.5) * high), WHITE) > 50;
+  /** Whether there is what Ines drew, and the remark. */
+  const drawings = async () => [await marked(0.5), await marked(0.8)];
+  const low = glass.y + glass.height * 0.8;
+  await wall.keyboard.press("2");
+  await drag(wall, straight({ x: glass.x + 0.4 * glass.width, y: low }, { x: glass.x + 0.6 * glass.width, y: low }));
+  await expect.poll(drawings).toEqual([true, true]);
+  // Everybody wipes only what is their own.
+  await wall.locator("#wipe").click();
+  await expect.poll(drawings).toEqual([true, false]);
+  await wall.locator("#undo").click();
+  await expect.poll(drawings).toEqual([true, true]);
+  await phone.locator("#wipe").tap();
+  await expect.poll(drawings).toEqual([false, true]);
+  await phone.locator("#undo").tap();
+  await expect.poll(drawings).toEqual([true, true]);
+  await wall.getByRole("link", { name: "Done" }).click();
+  await wall.getByRole("button", { name: "Open hand-in 1" }).click();
+  await expect(wall.locator("#hand-in")).toContainText("1 remark");
+
+  await wall.getByRole("button", { name: "For another try" }).click();
+  await expect(phone.locator("#standing")).toContainText("given it back");
+  await expect(wall.locator(".hand-in label")).toContainText("for another try");
+  // It is closed meanwhile: what was given back is in time all the same.
+  await wall.getByRole("button", { name: "Close it" }).click();
+  await drawn(phone, 0.6);
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
+  await expect(wall.locator(".hand-in label")).toContainText("version 2");
+
+  await wall.getByLabel("Right").check();
+  await wall.getByLabel("Points").fill("7,5");
+  await wall.getByLabel("Points").press("Enter");
+  await expect(wall.locator(".hand-in label")).toContainText("✓ 7.5");
+  expect((await new AxeBuilder({ page: wall }).analyze()).violations).toEqual([]);
+  const table = await (await page.request.get(`${wall.url()}/csv?names=true`)).text();
+  expect(table.split("\n")[1]).toMatch(/^1,Ines,handed in,2,[-0-9]+ [:0-9]+,tick,7.5$/);
+  const zip = await page.request.get(`${wall.url()}/zip`);
+  const packed = join(mkdtempSync(join(tmpdir(), "wall-")), "all.zip");
+  writeFileSync(packed, await zip.body());
+  expect(execFileSync("unzip", ["-Z1", packed]).toString()).toMatch(/\.csv\n001\.png\n$/);
+  const pdf = await page.request.get(`${wall.url()}/pdf?layout=6`);
+  expect((await pdf.body()).subarray(0, 5).toString()).toBe("%PDF-");
+
+  await wall.getByRole("button", { name: "On stage, nameless" }).click();
+  await expect(wall.locator("#wall-says")).toHaveText("On stage.");
+  await expect(page.locator("#backdrop-name")).toHaveText(/ 1$/);
+  // After the end, it is late, until the presenter takes it.
+  await drawn(phone, 0.3);
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toContainText("after the end");
+  await wall.getByRole("button", { name: "Open hand-in 1" }).click();
+  await wall.getByRole("button", { name: "Take it all the same" }).click();
+  await expect(wall.locator(".hand-in label")).toContainText(/handed in \d.*version 3/);
 });

@@ -238,7 +238,8 @@ impl Glass {
             Effect::Show(shape) => self.show_shape(shape),
             Effect::Forget(mark) => self.stop_showing(mark),
             Effect::Settle(mark) => self.end_wet(mark),
-            Effect::Select(picked) => {
+            Effect::Select(mut picked) => {
+                picked.retain(|(sheet, mark)| self.may_touch(*sheet, *mark));
                 self.hand.selection.picked = picked;
                 self.stale.changed = true;
             }

@@ -35,13 +35,14 @@ mod typing;
 mod zoom;
 
 use bozzetto_core::geometry::frames::{Glass as GlassFrame, Point};
-use bozzetto_core::geometry::ids::{AuthorId, ChangeId, PersonId};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId, PersonId};
 use bozzetto_core::lesson::Lesson;
 use bozzetto_core::lesson::change::{Change, Intent};
 use bozzetto_core::lesson::replica::{Replica, Shown};
 use bozzetto_core::sheets::history::Keep;
+use bozzetto_core::sheets::owned::only_own;
 use bozzetto_core::sheets::refusal::Refusal;
-use bozzetto_core::sheets::step::{Op, Step};
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{ToServer, divided, encode};
 use wasm_bindgen::prelude::*;
@@ -98,6 +99,11 @@ impl Glass {
             news: News::default(),
             stale: Stale::default(),
         }
+    }
+
+    /// Whoever has this page touches only what is their own.
+    pub fn be_guest(&mut self) {
+        self.session.guest = true;
     }
 
     /// What to say first on a new connection.
@@ -205,9 +211,25 @@ impl Glass {
         all.map(|(id, intent)| (id, intent.clone())).collect()
     }
 
+    /// Whether whoever has this page may change or remove a mark.
+    fn may_touch(&self, sheet: SheetId, mark: MarkId) -> bool {
+        let author = self.replica.author();
+        let mark = self.replica.sheets().sheet(sheet).get(mark);
+        !self.session.guest || mark.is_some_and(|mark| mark.author == author)
+    }
+
     /// Shows what the author does and queues it for the server, in as many parts as it takes; `false`
     /// when it cannot be done.
-    fn act(&mut self, intent: Intent) -> bool {
+    fn act(&mut self, mut intent: Intent) -> bool {
+        if self.session.guest
+            && let Intent::Do(steps) | Intent::More(steps) = &mut intent
+        {
+            let author = self.replica.author();
+            *steps = only_own(self.replica.sheets(), author, std::mem::take(steps));
+            if steps.is_empty() {
+                return false;
+            }
+        }
         let parts = match divided(intent) {
             Ok(parts) => parts,
             Err(why) => {

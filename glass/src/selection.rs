@@ -21,8 +21,9 @@ const NUDGE: f64 = 1.0;
 impl Glass {
     /// Selects everything in view.
     pub fn select_all(&mut self) -> usize {
-        let sheets = self.replica.sheets();
-        self.hand.selection.picked = select::everything(sheets, &self.in_view());
+        let mut picked = select::everything(self.replica.sheets(), &self.in_view());
+        picked.retain(|(sheet, mark)| self.may_touch(*sheet, *mark));
+        self.hand.selection.picked = picked;
         self.hand.selection.picked.len()
     }
 

@@ -11,6 +11,8 @@ use bozzetto_core::wire::Hello;
 pub(crate) struct Session {
     pub(crate) ids: IdMaker,
     pub(crate) author: Option<AuthorId>,
+    /// Touches only what is their own.
+    pub(crate) guest: bool,
     /// The epoch and the number of the change that was heard last.
     pub(crate) resume: Option<(u64, u64)>,
     /// Own changes that are in order, but that the server's disk did not take: to be sent again.
@@ -23,6 +25,7 @@ impl Session {
         Self {
             ids: IdMaker::new(nonce),
             author,
+            guest: false,
             resume: None,
             unkept: BTreeMap::new(),
             clock: ServerClock::default(),

@@ -149,6 +149,11 @@ impl Incoming {
         self.bytes
     }
 
+    /// The file as it is, under a name of its own, until that is dropped.
+    pub fn until_dropped(self) -> tempfile::TempPath {
+        self.file.into_temp_path()
+    }
+
     /// Where it lies until it is kept.
     pub fn path(&self) -> &Path {
         self.file.path()

@@ -21,6 +21,8 @@ pub struct Wall {
     size: Size<Glass>,
     /// What each answer consists of, by its number, and the place in its log.
     sheets: BTreeMap<u64, (u64, Vec<Arc<Mark>>)>,
+    /// How many marks of its author's there are in each.
+    drawn: BTreeMap<u64, usize>,
     /// The answers in the order in which they are counted.
     counted: Vec<u64>,
     list: Flat,
@@ -44,6 +46,7 @@ impl Wall {
             together: Together::new(Size::new(width, height)),
             size: Size::new(width, height),
             sheets: BTreeMap::new(),
+            drawn: BTreeMap::new(),
             counted: Vec::new(),
             list: Flat::default(),
         }
@@ -52,7 +55,13 @@ impl Wall {
     /// Takes what the server says has changed; gives the numbers of those answers.
     pub fn take(&mut self, bytes: &[u8]) -> Vec<f64> {
         let mut changed = Vec::new();
-        for Drawn { answer, seq, marks } in decode::<Vec<Drawn>>(bytes).unwrap_or_default() {
+        for drawn in decode::<Vec<Drawn>>(bytes).unwrap_or_default() {
+            let Drawn {
+                answer,
+                seq,
+                by,
+                marks,
+            } = drawn;
             let number = match self.counted.iter().position(|known| *known == answer) {
                 Some(number) => number,
                 None => {
@@ -60,7 +69,9 @@ impl Wall {
                     self.counted.len() - 1
                 }
             };
-            self.together.set(number, marks.iter().map(|mark| &**mark));
+            let own = marks.iter().filter(|mark| mark.author == by);
+            self.together.set(number, own.clone().map(|mark| &**mark));
+            self.drawn.insert(answer, own.count());
             self.sheets.insert(answer, (seq, marks));
             changed.push(answer as f64);
         }
@@ -75,8 +86,7 @@ impl Wall {
 
     /// How much somebody has drawn: the number of marks.
     pub fn ink(&self, answer: f64) -> usize {
-        let known = self.sheets.get(&(answer as u64));
-        known.map_or(0, |(_, marks)| marks.len())
+        self.drawn.get(&(answer as u64)).copied().unwrap_or(0)
     }
 
     /// Paints an answer, in the worksheet's units.

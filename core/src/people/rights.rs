@@ -13,6 +13,14 @@ pub enum Role {
 }
 
 impl Role {
+    /// Whether marks are touched only by whoever made them: see [`only_own`](crate::sheets::owned::only_own).
+    pub fn is_guest(self) -> bool {
+        match self {
+            Role::Presenter => false,
+            Role::Participant | Role::Author => true,
+        }
+    }
+
     /// The longest message that is taken from them, in bytes: what a participant may say fits into
     /// thirty.
     pub fn longest_message(self) -> usize {

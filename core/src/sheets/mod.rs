@@ -3,6 +3,7 @@
 pub mod fade;
 pub mod history;
 mod index;
+pub mod owned;
 pub mod refusal;
 pub mod sheet;
 pub mod step;

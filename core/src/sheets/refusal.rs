@@ -31,4 +31,6 @@ pub enum Refusal {
     NoMorePages,
     #[error("There are as many clocks as there can be at once. Take one away first.")]
     NoMoreClocks,
+    #[error("That mark is somebody else's.")]
+    NotOwn,
 }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::geometry::ids::AuthorId;
 use crate::marks::mark::Mark;
 
 /// What somebody has drawn on a worksheet, from the bottom up.
@@ -13,5 +14,7 @@ pub struct Drawn {
     pub answer: u64,
     /// Up to which place in its log.
     pub seq: u64,
+    /// Whose it is: all other marks are remarks.
+    pub by: AuthorId,
     pub marks: Vec<Arc<Mark>>,
 }

@@ -15,7 +15,8 @@ mod take;
 pub use marking::{Ending, capture_of};
 pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
 pub use routes::download;
-pub use take::{Frame, remake, take, take_whole};
+pub use several::{Paper, as_file, zipped};
+pub use take::{Frame, print_of, remake, take, take_whole};
 
 use crate::app::App;
 use crate::door::Routes;

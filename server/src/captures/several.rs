@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 use std::io::{Seek, SeekFrom, Write};
+use std::path::PathBuf;
 
 use askama::Template;
 use axum::body::Body;
@@ -188,6 +189,11 @@ async fn zip(
         .into_iter()
         .map(|(name, c)| (name, app.media.path_of(&c.media)))
         .collect();
+    zipped(&app, &title, files).await
+}
+
+/// Files, each under its name, in one ZIP file.
+pub async fn zipped(app: &App, title: &str, files: Vec<(String, PathBuf)>) -> Result<Response> {
     let bytes: u64 = files
         .iter()
         .filter_map(|(_, path)| Some(std::fs::metadata(path).ok()?.len()))
@@ -214,7 +220,7 @@ async fn zip(
         .await
         .map_err(|e| AppError::Internal(e.to_string()))??;
     let body = Body::from_stream(ReaderStream::new(tokio::fs::File::from_std(file)));
-    Ok(as_file(&title, "zip", "application/zip", body))
+    Ok(as_file(title, "zip", "application/zip", body))
 }
 
 /// Names for files, none twice: those that are alike are counted.
@@ -233,13 +239,13 @@ fn named(captures: &[Capture]) -> Vec<(String, &Capture)> {
 /// How a PDF is laid: `own`, or how many to a page of A4, and how that lies.
 #[derive(Deserialize, Default)]
 #[serde(default)]
-pub(super) struct Paper {
+pub struct Paper {
     layout: String,
     lies: Lies,
 }
 
 impl Paper {
-    pub(super) fn layout(&self) -> Layout {
+    pub fn layout(&self) -> Layout {
         let number = self.layout.parse();
         number.map_or(Layout::Own, |n| Layout::Paper(n, self.lies))
     }
@@ -278,7 +284,7 @@ async fn pdf(
     }
 }
 
-fn as_file(title: &str, extension: &str, mime: &str, body: impl Into<Body>) -> Response {
+pub fn as_file(title: &str, extension: &str, mime: &str, body: impl Into<Body>) -> Response {
     let headers = [
         (header::CONTENT_TYPE, mime.to_owned()),
         (

@@ -11,6 +11,7 @@ use bozzetto_core::geometry::frames::{Glass, Held, Rect, Size};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::stage::backdrop::{BackdropView, Frozen};
+use bozzetto_core::stage::laid::Laid;
 use bozzetto_core::stage::pane::{self, Beside, Pane};
 use bozzetto_core::stage::state::Stage;
 use bozzetto_press::picture;
@@ -114,6 +115,21 @@ pub async fn take_whole(
     let (moment, area) = whole::whole(backdrop, &look.sheets, &look.stage.laid, look.seq, now)
         .map_err(|e| AppError::Unusable(format!("Nothing was taken. {e}")))?;
     keep(app, lesson, look, moment, (Way::Whole, area), frames).await
+}
+
+/// The whole of a backdrop with these marks, to be printed; and how much memory that takes, in bytes.
+pub async fn print_of(app: &App, backdrop: BackdropView, sheets: &Sheets) -> Result<(Print, u64)> {
+    let (moment, area) = whole::whole(backdrop, sheets, &Laid::default(), 0, crate::now() as u64)
+        .map_err(|e| AppError::Unusable(e.to_string()))?;
+    let cut = Cut {
+        way: Way::Whole,
+        area,
+        parts: Parts::default(),
+        there: moment.parts(sheets, &area),
+        bench: Bench::default(),
+    };
+    let (print, memory, _) = composed(app, &moment, &cut, sheets, &[]).await?;
+    Ok((print, memory))
 }
 
 /// Makes a capture of a moment, keeps it and gives its id.

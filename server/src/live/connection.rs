@@ -60,7 +60,7 @@ impl Seat {
     fn role(&self) -> Role {
         match self {
             Seat::Presenter(_) => Role::Presenter,
-            Seat::Author(..) => Role::Author,
+            Seat::Author(who, ..) => Role::Author(who.id),
             Seat::Participant(who, _) => Role::Participant(who.clone()),
         }
     }

@@ -45,8 +45,10 @@ struct Stage {
     id: i64,
     name: String,
     class: bool,
-    /// It is the picture of a capture that is marked.
+    /// It is the picture of a capture that is marked, or somebody's worksheet.
     marking: bool,
+    /// Where whoever remarks on a worksheet came from.
+    remarking: Option<String>,
     joining: JoinSheet,
     /// The presenter's settings, as JSON for the page's script.
     settings: String,
@@ -67,10 +69,12 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         .read(move |conn| {
             let lesson = (queries::one(conn, id)?, queries::code(conn, id)?);
             let marking = crate::captures::capture_of(conn, id)?.is_some();
-            Ok((lesson, settings::read(conn)?, marking))
+            let remarking = crate::worksheets::answered_in(conn, id)?
+                .map(|(sheet, lesson, _)| format!("/lessons/{lesson}/worksheets/{sheet}"));
+            Ok((lesson, settings::read(conn)?, (marking, remarking)))
         })
         .await?;
-    let ((Some(lesson), Some(code)), settings, marking) = found else {
+    let ((Some(lesson), Some(code)), settings, (marking, remarking)) = found else {
         return Err(AppError::NotFound);
     };
     let bare = lesson.backdrops.is_empty();
@@ -88,7 +92,8 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         id,
         name: lesson.name,
         class: lesson.kind == "class",
-        marking,
+        marking: marking || remarking.is_some(),
+        remarking,
         joining: JoinSheet::new(&app, id, &code, &headers)?,
         settings: serde_json::to_string(&settings)
             .map_err(|e| AppError::Internal(e.to_string()))?,

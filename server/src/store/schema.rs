@@ -295,6 +295,9 @@ CREATE TABLE answer (
     worksheet INTEGER NOT NULL REFERENCES worksheet (id) ON DELETE CASCADE,
     participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
     drawn_in INTEGER NOT NULL UNIQUE REFERENCES lesson (id) ON DELETE CASCADE,
+    returned_at INTEGER,
+    verdict TEXT CHECK (verdict IN ('tick', 'cross')),
+    points REAL,
     UNIQUE (worksheet, participant)
 ) STRICT;
 CREATE TABLE hand_in (

@@ -6,12 +6,12 @@ use axum::extract::ws::WebSocketUpgrade;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::geometry::ids::AuthorId;
+use bozzetto_core::sheets::owned;
 use bozzetto_core::worksheets::worksheet::{HandIn, HandInFault};
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
+use super::clock;
 use super::queries::{self, Answer, Worksheet};
 use crate::app::App;
 use crate::auth::participant::{self, Participant};
@@ -28,6 +28,7 @@ pub fn routes() -> Routes {
         .get(MINE, all)
         .get(ONE, page)
         .get(&format!("{ONE}/live"), socket)
+        .get(&format!("{ONE}/standing"), standing)
         .get(&format!("{ONE}/backdrops/{{backdrop}}/picture"), picture)
         .post(&format!("{ONE}/hand-in"), hand_in)
 }
@@ -47,6 +48,7 @@ struct All {
 #[template(path = "mine_sheet.html")]
 struct Page {
     lesson: i64,
+    person: i64,
     sheet: Worksheet,
     answer: Answer,
     now: u64,
@@ -84,6 +86,10 @@ impl Worksheet {
     /// How it stands with what a participant has made of it, in words.
     fn standing(&self, answer: Option<&Answer>, now: &u64) -> String {
         let handed_in = answer.and_then(|answer| answer.handed_in.as_ref());
+        if answer.is_some_and(|answer| answer.returned.is_some()) {
+            return "The presenter has given it back: have another try, and hand it in again"
+                .to_owned();
+        }
         let words = match handed_in {
             Some(last) if last.late => format!("Handed in at {}, after the end", clock(last.at)),
             Some(last) => format!("Handed in at {}", clock(last.at)),
@@ -95,14 +101,6 @@ impl Worksheet {
             (false, _) => format!("{words}. It is closed"),
         }
     }
-}
-
-fn clock(at: u64) -> String {
-    Timestamp::from_millisecond(at as i64)
-        .unwrap_or(Timestamp::UNIX_EPOCH)
-        .to_zoned_datetime(TimeZone::system())
-        .strftime("%H:%M")
-        .to_string()
 }
 
 /// A worksheet that a participant has, and what they have made of it, which begins with this.
@@ -141,11 +139,23 @@ async fn page(
     let (sheet, answer) = theirs(&app, lesson, id, &who).await?;
     let page = Page {
         lesson,
+        person: who.id,
         sheet,
         answer,
         now: crate::now() as u64,
     };
     Ok(Html(page.render()?).into_response())
+}
+
+/// How it stands, in words.
+async fn standing(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+) -> Result<String> {
+    let who = follower(&app, lesson, &headers).await?;
+    let (sheet, answer) = theirs(&app, lesson, id, &who).await?;
+    Ok(sheet.standing(Some(&answer), &(crate::now() as u64)))
 }
 
 async fn socket(
@@ -212,10 +222,8 @@ async fn hand_in(
         .look(answer.drawn_in)
         .await
         .map_err(|_| AppError::NotFound)?;
-    let empty = look
-        .order
-        .iter()
-        .all(|b| look.sheets.sheet(SheetId::Backdrop(b.id)).is_empty());
+    let own = owned::by(&look.sheets, AuthorId(who.id as u64), true);
+    let empty = own.ids().all(|id| own.sheet(id).is_empty());
     let seq = look.marked;
     let person = who.id;
     let write = move |conn: &rusqlite::Connection| {
@@ -226,7 +234,14 @@ async fn hand_in(
         };
         let last = answer.handed_in.as_ref();
         let now = crate::now() as u64;
-        let new = HandIn::now(&sheet.door, last, seq, (empty, wish.insists), now);
+        let new = HandIn::now(
+            &sheet.door,
+            last,
+            seq,
+            (empty, wish.insists),
+            answer.returned.is_some(),
+            now,
+        );
         if let Ok(new) = &new {
             queries::hand_in(conn, answer.id, new)?;
         }

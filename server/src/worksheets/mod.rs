@@ -3,16 +3,33 @@
 //! What somebody draws on a worksheet is a lesson of its own that is in no list and that nobody can join: so it is kept,
 //! resumed and undone as on the stage, from several devices too.
 
+mod files;
 mod mine;
+mod one;
 mod prepare;
 mod queries;
 mod wall;
 
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
 pub use mine::routes as for_participants;
-pub use queries::given;
+pub use queries::{answered_in, given};
 
 use crate::door::Routes;
 
 pub fn for_presenters() -> Routes {
-    prepare::routes().merge(wall::routes())
+    prepare::routes()
+        .merge(wall::routes())
+        .merge(one::routes())
+        .merge(files::routes())
+}
+
+/// A time of day, in milliseconds since 1970, as people here write it.
+fn clock(at: u64) -> String {
+    Timestamp::from_millisecond(at as i64)
+        .unwrap_or(Timestamp::UNIX_EPOCH)
+        .to_zoned_datetime(TimeZone::system())
+        .strftime("%H:%M")
+        .to_string()
 }

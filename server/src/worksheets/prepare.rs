@@ -91,18 +91,31 @@ async fn open(
     Path((lesson, id)): Path<(i64, i64)>,
     Form(asked): Form<Asked>,
 ) -> Result<StatusCode> {
-    let until = asked.until()?;
-    app.store
-        .write(move |conn| queries::set_open(conn, id, true, until))
-        .await?;
-    app.live.tell(lesson, Command::WorksheetsChanged).await;
-    Ok(StatusCode::NO_CONTENT)
+    set_open(&app, lesson, id, true, asked.until()?).await
 }
 
 async fn close(State(app): State<App>, Path((lesson, id)): Path<(i64, i64)>) -> Result<StatusCode> {
-    app.store
-        .write(move |conn| queries::set_open(conn, id, false, None))
-        .await?;
+    set_open(&app, lesson, id, false, None).await
+}
+
+/// Opens or closes a worksheet, and tells everybody who has it.
+async fn set_open(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    open: bool,
+    until: Option<u64>,
+) -> Result<StatusCode> {
+    let write = move |conn: &rusqlite::Connection| {
+        queries::set_open(conn, id, open, until)?;
+        queries::answers(conn, id)
+    };
+    let answers = app.store.write(write).await?;
     app.live.tell(lesson, Command::WorksheetsChanged).await;
+    for answer in answers {
+        app.live
+            .tell(answer.drawn_in, Command::WorksheetsChanged)
+            .await;
+    }
     Ok(StatusCode::NO_CONTENT)
 }

@@ -3,7 +3,7 @@
 use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
 use bozzetto_core::stage::grain::Grain;
 use bozzetto_core::wire::GivenSheet;
-use bozzetto_core::worksheets::worksheet::{Door, HandIn};
+use bozzetto_core::worksheets::worksheet::{Door, HandIn, Noted, Standing, Verdict};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::backdrops::queries::{self as backdrops, New, Whither};
@@ -114,69 +114,128 @@ pub struct Answer {
     pub id: i64,
     /// The lesson in which it is drawn.
     pub drawn_in: i64,
+    /// Whose it is.
+    pub participant: i64,
+    pub name: String,
+    /// Something was drawn there, if perhaps taken back since.
+    pub begun: bool,
     /// How often it was handed in, and the last time.
     pub handed_in: Option<HandIn>,
+    /// When it was given back for another try, if it was not handed in since.
+    pub returned: Option<u64>,
+    pub noted: Noted,
 }
 
-/// What a participant has made of a worksheet, if they have begun.
-pub fn answer(conn: &Connection, worksheet: i64, participant: i64) -> Result<Option<Answer>> {
-    let found = conn
-        .prepare_cached(
-            "SELECT id, drawn_in FROM answer WHERE worksheet = ?1 AND participant = ?2",
-        )?
-        .query_row([worksheet, participant], |row| {
-            Ok((row.get(0)?, row.get(1)?))
-        })
-        .optional()?;
-    let Some((id, drawn_in)) = found else {
-        return Ok(None);
-    };
-    let handed_in = conn
-        .prepare_cached("SELECT number, seq, at, late FROM hand_in WHERE answer = ?1 ORDER BY number DESC LIMIT 1")?
-        .query_row([id], |row| {
-            Ok(HandIn {
-                number: row.get(0)?,
-                seq: row.get::<_, i64>(1)? as u64,
-                at: row.get::<_, i64>(2)? as u64,
-                late: row.get(3)?,
-            })
-        })
-        .optional()?;
-    Ok(Some(Answer {
-        id,
-        drawn_in,
-        handed_in,
-    }))
+impl Answer {
+    /// How it stands.
+    pub fn standing(&self) -> Standing {
+        Standing::of(self.handed_in.as_ref(), self.returned, self.begun)
+    }
 }
 
-/// All that has been made of a worksheet, with whose it is, who began first first.
-pub fn answers(conn: &Connection, worksheet: i64) -> Result<Vec<(Answer, String)>> {
-    let mut statement = conn.prepare_cached(
-        "SELECT a.id, a.drawn_in, p.name, h.number, h.seq, h.at, h.late
-         FROM answer a JOIN participant p ON p.id = a.participant
-         LEFT JOIN hand_in h ON h.answer = a.id
-             AND h.number = (SELECT max(number) FROM hand_in WHERE answer = a.id)
-         WHERE a.worksheet = ?1 ORDER BY a.id",
-    )?;
-    let rows = statement.query_map([worksheet], |row| {
-        let number: Option<u32> = row.get(3)?;
-        let handed_in = match number {
+const ANSWER: &str = "SELECT a.id, a.drawn_in, p.id, p.name, a.returned_at, a.verdict, a.points,
+         EXISTS (SELECT 1 FROM change WHERE lesson = a.drawn_in AND marks),
+         h.number, h.seq, h.at, h.late
+     FROM answer a JOIN participant p ON p.id = a.participant
+     LEFT JOIN hand_in h ON h.answer = a.id
+         AND h.number = (SELECT max(number) FROM hand_in WHERE answer = a.id)";
+
+fn read_answer(row: &Row) -> rusqlite::Result<Answer> {
+    let number: Option<u32> = row.get(8)?;
+    let verdict: Option<String> = row.get(5)?;
+    Ok(Answer {
+        id: row.get(0)?,
+        drawn_in: row.get(1)?,
+        participant: row.get(2)?,
+        name: row.get(3)?,
+        returned: row.get::<_, Option<i64>>(4)?.map(|at| at as u64),
+        noted: Noted {
+            verdict: verdict.and_then(|name| Verdict::named(&name)),
+            points: row.get(6)?,
+        },
+        begun: row.get(7)?,
+        handed_in: match number {
             Some(number) => Some(HandIn {
                 number,
-                seq: row.get::<_, i64>(4)? as u64,
-                at: row.get::<_, i64>(5)? as u64,
-                late: row.get(6)?,
+                seq: row.get::<_, i64>(9)? as u64,
+                at: row.get::<_, i64>(10)? as u64,
+                late: row.get(11)?,
             }),
             None => None,
-        };
-        let answer = Answer {
-            id: row.get(0)?,
-            drawn_in: row.get(1)?,
-            handed_in,
-        };
-        Ok((answer, row.get(2)?))
+        },
+    })
+}
+
+/// What a participant has made of a worksheet, if they have opened it.
+pub fn answer(conn: &Connection, worksheet: i64, participant: i64) -> Result<Option<Answer>> {
+    let sql = format!("{ANSWER} WHERE a.worksheet = ?1 AND a.participant = ?2");
+    let mut statement = conn.prepare_cached(&sql)?;
+    let found = statement.query_row([worksheet, participant], read_answer);
+    Ok(found.optional()?)
+}
+
+/// All that has been made of a worksheet, who began first first: so they are numbered, from 1.
+pub fn answers(conn: &Connection, worksheet: i64) -> Result<Vec<Answer>> {
+    let sql = format!("{ANSWER} WHERE a.worksheet = ?1 ORDER BY a.id");
+    let mut statement = conn.prepare_cached(&sql)?;
+    let rows = statement.query_map([worksheet], read_answer)?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// One of them, and its number.
+pub fn one_answer(conn: &Connection, worksheet: i64, id: i64) -> Result<Option<(usize, Answer)>> {
+    let all = answers(conn, worksheet)?.into_iter().enumerate();
+    Ok(all.map(|(n, a)| (n + 1, a)).find(|(_, a)| a.id == id))
+}
+
+/// The versions that were handed in, the first one first.
+pub fn versions(conn: &Connection, answer: i64) -> Result<Vec<HandIn>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT number, seq, at, late FROM hand_in WHERE answer = ?1 ORDER BY number",
+    )?;
+    let rows = statement.query_map([answer], |row| {
+        Ok(HandIn {
+            number: row.get(0)?,
+            seq: row.get::<_, i64>(1)? as u64,
+            at: row.get::<_, i64>(2)? as u64,
+            late: row.get(3)?,
+        })
     })?;
     Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// Which worksheet is answered in a lesson, that worksheet's lesson, and whose the answer is.
+pub fn answered_in(conn: &Connection, drawn_in: i64) -> Result<Option<(i64, i64, i64)>> {
+    let found = conn
+        .prepare_cached(
+            "SELECT w.id, w.lesson, a.participant FROM answer a JOIN worksheet w ON w.id = a.worksheet
+             WHERE a.drawn_in = ?1",
+        )?
+        .query_row([drawn_in], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)));
+    Ok(found.optional()?)
+}
+
+/// Gives an answer back for another try, or takes that back.
+pub fn set_returned(conn: &Connection, answer: i64, returned: bool) -> Result<()> {
+    let at = returned.then(crate::now);
+    conn.prepare_cached("UPDATE answer SET returned_at = ?2 WHERE id = ?1")?
+        .execute(params![answer, at])?;
+    Ok(())
+}
+
+/// Keeps what the presenter notes of an answer.
+pub fn note(conn: &Connection, answer: i64, noted: &Noted) -> Result<()> {
+    let verdict = noted.verdict.map(Verdict::name);
+    conn.prepare_cached("UPDATE answer SET verdict = ?2, points = ?3 WHERE id = ?1")?
+        .execute(params![answer, verdict, noted.points])?;
+    Ok(())
+}
+
+/// The presenter takes what came after the end all the same.
+pub fn take_late(conn: &Connection, answer: i64) -> Result<()> {
+    conn.prepare_cached("UPDATE hand_in SET late = 0 WHERE answer = ?1")?
+        .execute([answer])?;
+    Ok(())
 }
 
 /// What a participant has made of a worksheet; begun if it was not.
@@ -203,14 +262,12 @@ pub fn begin(conn: &Connection, of: &Worksheet, participant: i64) -> Result<Answ
     let backdrop = backdrops::add(conn, Whither::Lesson(drawn_in), &backdrop)?;
     conn.prepare_cached("UPDATE backdrop SET media = ?2 WHERE id = ?1")?
         .execute(params![backdrop, of.media])?;
-    let id = conn
-        .prepare_cached("INSERT INTO answer (worksheet, participant, drawn_in) VALUES (?1, ?2, ?3) RETURNING id")?
-        .query_row([of.id, participant, drawn_in], |row| row.get(0))?;
-    Ok(Answer {
-        id,
-        drawn_in,
-        handed_in: None,
-    })
+    conn.prepare_cached(
+        "INSERT INTO answer (worksheet, participant, drawn_in) VALUES (?1, ?2, ?3)",
+    )?
+    .execute(params![of.id, participant, drawn_in])?;
+    let begun = answer(conn, of.id, participant)?;
+    Ok(begun.expect("it was begun just now"))
 }
 
 /// Keeps what was drawn up to a place in the log as a version that was handed in.
@@ -225,5 +282,5 @@ pub fn hand_in(conn: &Connection, answer: i64, new: &HandIn) -> Result<()> {
         new.at as i64,
         new.late
     ])?;
-    Ok(())
+    set_returned(conn, answer, false)
 }

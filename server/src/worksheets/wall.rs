@@ -5,12 +5,14 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, Response};
+use bozzetto_core::geometry::ids::AuthorId;
 use bozzetto_core::wire::encode;
 use bozzetto_core::worksheets::shown::Drawn;
-use bozzetto_core::worksheets::worksheet::HandIn;
+use bozzetto_core::worksheets::worksheet::{Noted, Standing};
 use serde::{Deserialize, Serialize};
 
-use super::queries::{self, Worksheet};
+use super::clock;
+use super::queries::{self, Answer, Worksheet};
 use crate::app::App;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
@@ -99,10 +101,39 @@ async fn picture(
 
 /// How an answer stands.
 #[derive(Serialize)]
-struct Standing {
+struct Line {
     answer: i64,
     name: String,
-    handed_in: Option<HandIn>,
+    standing: Standing,
+    /// That in words, with when it was handed in.
+    words: String,
+    /// When it was handed in last.
+    at: Option<u64>,
+    noted: Noted,
+}
+
+impl Line {
+    fn of(answer: Answer) -> Self {
+        let standing = answer.standing();
+        let words = match &answer.handed_in {
+            Some(last) if standing != Standing::AnotherTry => {
+                let version = match last.number {
+                    1 => String::new(),
+                    n => format!(", version {n}"),
+                };
+                format!("{} {}{version}", standing.words(), clock(last.at))
+            }
+            _ => standing.words().to_owned(),
+        };
+        Self {
+            answer: answer.id,
+            standing,
+            words,
+            at: answer.handed_in.map(|last| last.at),
+            noted: answer.noted,
+            name: answer.name,
+        }
+    }
 }
 
 /// How the worksheet stands.
@@ -110,7 +141,8 @@ struct Standing {
 struct Now {
     open: bool,
     until: Option<u64>,
-    answers: Vec<Standing>,
+    handed_in: usize,
+    answers: Vec<Line>,
 }
 
 async fn now(State(app): State<App>, Path((lesson, id)): Which) -> Result<Json<Now>> {
@@ -119,15 +151,11 @@ async fn now(State(app): State<App>, Path((lesson, id)): Which) -> Result<Json<N
     };
     let (sheet, answers) = app.store.read(read).await?;
     let door = sheet.ok_or(AppError::NotFound)?.door;
-    let each = answers.into_iter().map(|(answer, name)| Standing {
-        answer: answer.id,
-        name,
-        handed_in: answer.handed_in,
-    });
     Ok(Json(Now {
         open: door.is_open(crate::now() as u64),
         until: door.until,
-        answers: each.collect(),
+        handed_in: answers.iter().filter(|a| a.handed_in.is_some()).count(),
+        answers: answers.into_iter().map(Line::of).collect(),
     }))
 }
 
@@ -151,7 +179,7 @@ async fn drawn(
     sheet.ok_or(AppError::NotFound)?;
     let mut all = Vec::new();
     for Known(of, seq) in known.into_iter().take(AT_ONCE) {
-        let Some((answer, _)) = answers.iter().find(|(answer, _)| answer.id == of) else {
+        let Some(answer) = answers.iter().find(|answer| answer.id == of) else {
             continue;
         };
         let Ok(look) = app.live.look(answer.drawn_in).await else {
@@ -164,6 +192,7 @@ async fn drawn(
         all.push(Drawn {
             answer: of as u64,
             seq: look.marked,
+            by: AuthorId(answer.participant as u64),
             marks: sheets.flat_map(|sheet| sheet.marks().cloned()).collect(),
         });
     }

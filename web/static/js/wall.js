@@ -5,7 +5,11 @@ import init, { Wall } from "../glass/wall.js";
 import { button, el, input } from "./page.js";
 import { print } from "./picture/printer.js";
 
-/** @typedef {{ answer: number, name: string, handed_in: { number: number, at: number, late: boolean } | null }} Standing */
+/**
+ * How an answer stands, as the server says it.
+ * @typedef {{ answer: number, name: string, standing: string, words: string, at: number | null,
+ *   noted: { verdict: string | null, points: number | null } }} Standing
+ */
 
 /** How often it is asked what is new, in milliseconds. */
 const EACH = 1000;
@@ -41,16 +45,24 @@ function newCard(answer) {
   const card = document.createElement("li");
   card.className = "hand-in card-cut";
   card.dataset.answer = `${answer}`;
-  const picture = document.createElement("div");
+  const picture = document.createElement("button");
   picture.className = "sheet";
+  picture.addEventListener("click", () => open(answer));
   const image = new Image();
   image.src = `${base}/picture`;
   image.alt = "";
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [SMALL, Math.round((SMALL * size.height) / size.width)];
   picture.append(image, canvas);
-  const words = document.createElement("p");
-  words.append(document.createElement("b"), document.createElement("span"));
+  const words = document.createElement("label");
+  const tick = document.createElement("input");
+  [tick.type, tick.title] = ["checkbox", "For the stage"];
+  tick.addEventListener("change", () => {
+    if (tick.checked) ticked.add(answer);
+    else ticked.delete(answer);
+    showKeys();
+  });
+  words.append(tick, document.createElement("b"), document.createElement("span"));
   words.lastElementChild?.classList.add("small-line");
   card.append(picture, words);
   watch.observe(card);
@@ -70,40 +82,65 @@ function paint(answer) {
   print(context, wall, wasm);
 }
 
-const clock = (/** @type {number} */ at) =>
-  new Date(at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false });
-
 /** Shows cards in their order, each with how it stands. */
 function show() {
   const number = new Map(standings.map((s, n) => [s.answer, n + 1]));
   const only = input("wall-handed").checked;
   const order = /** @type {HTMLSelectElement} */ (el("wall-sort")).value;
-  const shown = standings.filter((s) => !only || s.handed_in);
+  const shown = standings.filter((s) => !only || s.at !== null);
   if (order === "name") shown.sort((a, b) => a.name.localeCompare(b.name));
-  if (order === "time") shown.sort((a, b) => (b.handed_in?.at ?? 0) - (a.handed_in?.at ?? 0));
+  if (order === "time") shown.sort((a, b) => (b.at ?? 0) - (a.at ?? 0));
   if (order === "ink") shown.sort((a, b) => wall.ink(b.answer) - wall.ink(a.answer));
   const apart = new Set(wall.apart());
-  const list = shown.map(({ answer, name, handed_in }) => {
+  const list = shown.map(({ answer, name, standing, words, noted }) => {
     const card = cards.get(answer) ?? newCard(answer);
     cards.set(answer, card);
-    card.classList.toggle("in", handed_in !== null);
-    card.classList.toggle("elsewhere", apart.has(answer));
-    const [who, how] = card.querySelectorAll("p > *");
-    who.textContent = named ? name : `${number.get(answer)}`;
-    const late = handed_in?.late ? ", late" : "";
-    const again = handed_in && handed_in.number > 1 ? `, version ${handed_in.number}` : "";
-    how.textContent = handed_in
-      ? `in at ${clock(handed_in.at)}${late}${again}`
-      : wall.ink(answer)
-        ? "at work"
-        : "nothing yet";
+    card.dataset.standing = standing;
+    const called = named ? name : `${number.get(answer)}`;
+    const [who, how] = card.querySelectorAll("label > :not(input)");
+    who.textContent = called;
+    const mark = noted.verdict === "tick" ? " ✓" : noted.verdict === "cross" ? " ✗" : "";
+    how.textContent = `${words}${apart.has(answer) ? ", apart from most" : ""}${mark}${noted.points === null ? "" : ` ${noted.points}`}`;
+    const key = card.querySelector("button");
+    key?.setAttribute("aria-label", `Open hand-in ${called}`);
+    key?.setAttribute("aria-pressed", `${answer === opened}`);
     return card;
   });
   const now = [...el("wall").children];
   if (now.length !== list.length || list.some((card, n) => card !== now[n])) el("wall").replaceChildren(...list);
-  const handed = standings.filter((s) => s.handed_in).length;
-  el("wall-count").textContent = `${handed} of ${standings.length} handed in`;
 }
+
+// ---- One of them, and those for the stage ------------------------------------------------------
+
+/** @type {number | null} */
+let opened = null;
+/** @type {Set<number>} */
+const ticked = new Set();
+/** @typedef {{ ajax: (verb: string, path: string, target: string) => Promise<void> }} Htmx */
+
+/** @param {number} answer */
+async function open(answer) {
+  opened = answer;
+  show();
+  showKeys();
+  await /** @type {{ htmx?: Htmx }} */ (window).htmx?.ajax("GET", `${base}/answers/${answer}`, "#hand-in");
+}
+
+function showKeys() {
+  button("wall-stage").disabled = ticked.size === 0 && opened === null;
+}
+
+button("wall-stage").addEventListener("click", async () => {
+  el("wall-says").textContent = "Being put on stage …";
+  const response = await fetch(`${base}/on-stage`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(ticked.size ? [...ticked] : [opened]),
+  }).catch(() => null);
+  el("wall-says").textContent = response?.ok
+    ? "On stage."
+    : (response?.headers.get("x-bozzetto-says") ?? "Nothing was put on stage: the line to the server is down.");
+});
 
 // ---- All together ----------------------------------------------------------------------------
 
@@ -167,6 +204,7 @@ async function look() {
   if (!response?.ok) return;
   const now = await response.json();
   standings = now.answers;
+  el("wall-count").textContent = `${now.handed_in} of ${standings.length} handed in`;
   const key = button("wall-open");
   key.dataset.open = `${now.open}`;
   key.textContent = now.open ? "Close it" : "Open it again";

@@ -21,14 +21,15 @@ import { prepareShapes } from "./rail/shapes.js";
 import { Swatches } from "./rail/swatches.js";
 import { prepareTools } from "./rail/tools.js";
 import { Settings } from "./settings.js";
-import { author, keepAuthor, nonce } from "./tab.js";
+import { nonce } from "./tab.js";
 
 /** @import { Frame, Heard } from "../glass/glass.js" */
 
-const { lesson = "", sheet = "", drawnIn = "" } = document.body.dataset;
+const { lesson = "", sheet = "", drawnIn = "", person = "" } = document.body.dataset;
 const base = `/follow/${lesson}/mine/${sheet}`;
 const wasm = await init();
-const glass = new Glass(nonce(), await author(drawnIn));
+const glass = new Glass(nonce(), person);
+glass.be_guest();
 let shownArea = { left: 0, top: 0, width: 0, height: 0 };
 const area = () => shownArea;
 
@@ -85,12 +86,13 @@ function layOut() {
 function heard(events) {
   for (const event of events) {
     if (event.type === "welcome") {
-      keepAuthor(drawnIn, event.author);
       document.body.classList.add("ready");
     } else if (event.type === "panes") {
       layOut();
     } else if (event.type === "typing") {
       typing.begin();
+    } else if (event.type === "worksheets") {
+      showStanding();
     } else if (event.type === "sorry") {
       say(event.why);
     } else if (event.type === "keeping") {
@@ -196,6 +198,12 @@ async function handIn(insists) {
   } finally {
     key.disabled = false;
   }
+}
+
+/** How it stands has changed: it was closed, opened or given back. */
+async function showStanding() {
+  const response = await fetch(`${base}/standing`).catch(() => null);
+  if (response?.ok && !waits && !key.dataset.asks) el("standing").textContent = await response.text();
 }
 
 function wait() {

@@ -13,6 +13,7 @@ use bytes::Bytes;
 use tokio::sync::mpsc;
 
 use super::{Connection, Joined, Lesson, Role, Said, nowhere};
+use crate::auth::participant::Participant;
 
 /// How many connections a participant may have: a few tabs and devices.
 const MOST_EACH: usize = 6;
@@ -20,11 +21,9 @@ const MOST_EACH: usize = 6;
 impl Lesson {
     pub(super) fn join(&mut self, role: Role, hello: &Hello, direct: mpsc::Sender<Said>) -> Joined {
         let author = match &role {
-            Role::Presenter | Role::Author => {
-                hello.author.unwrap_or_else(|| AuthorId(rand::random()))
-            }
+            Role::Presenter => hello.author.unwrap_or_else(|| AuthorId(rand::random())),
             // A participant cannot choose to be somebody else.
-            Role::Participant(p) => AuthorId(p.id as u64),
+            Role::Participant(Participant { id, .. }) | Role::Author(id) => AuthorId(*id as u64),
         };
         let welcome = self.welcome(&role, author, hello);
         if let Role::Participant(_) = &role
@@ -117,7 +116,7 @@ impl Lesson {
 
     pub(super) fn welcome(&self, role: &Role, author: AuthorId, hello: &Hello) -> Bytes {
         let welcome = match role {
-            Role::Presenter | Role::Author => Welcome {
+            Role::Presenter | Role::Author(_) => Welcome {
                 author,
                 epoch: self.epoch,
                 now: crate::now() as u64,

@@ -5,6 +5,7 @@ use std::collections::VecDeque;
 
 use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use bozzetto_core::lesson::change::NOBODY;
+use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, GivenSheet, Goodbye, TakeAway};
 use tokio::sync::oneshot;
@@ -18,9 +19,9 @@ use crate::store::Result;
 
 /// What is to be asked or done.
 pub(super) enum Errand {
-    /// Running order and name are read again; perhaps something is to go on stage then.
+    /// Running order and name are read again; perhaps something is to go on stage then, and something beside it.
     Reload {
-        goto: Option<BackdropId>,
+        goto: Option<(BackdropId, Option<BackdropId>)>,
     },
     /// What is handed out is read again.
     Captures,
@@ -37,7 +38,7 @@ pub(super) enum Errand {
 pub(super) enum Done {
     Reloaded {
         tables: Option<Box<Tables>>,
-        goto: Option<BackdropId>,
+        goto: Option<(BackdropId, Option<BackdropId>)>,
     },
     Captures(Vec<TakeAway>),
     Worksheets(Vec<GivenSheet>),
@@ -126,9 +127,10 @@ impl Lesson {
             Ok(Done::Captures(take_aways)) => self.captures_changed(take_aways),
             Ok(Done::Worksheets(given)) => {
                 self.given = given;
-                // Also while the stage is paused: a worksheet is given on purpose.
+                // Also while the stage is paused: a worksheet is given on purpose. Whoever marks one looks how it stands.
                 let told = FromServer::Worksheets(self.given.clone());
                 self.publish_to_participants_even_paused(&told);
+                self.publish_to_presenters(&told);
             }
             Ok(Done::SentAway(person)) => {
                 for connection in self.connections_of(person.0 as i64) {
@@ -142,7 +144,11 @@ impl Lesson {
     }
 
     /// Takes over what the tables say of the running order and the name.
-    pub(super) fn follow_tables(&mut self, tables: Option<Tables>, goto: Option<BackdropId>) {
+    pub(super) fn follow_tables(
+        &mut self,
+        tables: Option<Tables>,
+        goto: Option<(BackdropId, Option<BackdropId>)>,
+    ) {
         let Some(tables) = tables else {
             return;
         };
@@ -150,11 +156,16 @@ impl Lesson {
         let mut steps = self.state.stage.follow(&tables.stage);
         let mut then = self.state.stage.clone();
         steps.iter().for_each(|step| then.apply(step));
-        if let Some(current) = goto.filter(|id| then.backdrop(*id).is_some())
-            && !then.is_on_stage(current)
-        {
-            let beside = then.beside;
-            steps.push(StageStep::Arrange { current, beside });
+        let there = |id: &BackdropId| then.backdrop(*id).is_some();
+        if let Some((current, other)) = goto.filter(|(id, _)| there(id)) {
+            let beside = other.filter(there).map(|backdrop| Beside {
+                backdrop,
+                divider: 0.5,
+            });
+            if beside.is_some() || !then.is_on_stage(current) {
+                let beside = beside.or(then.beside);
+                steps.push(StageStep::Arrange { current, beside });
+            }
         }
         self.stage_by_itself(NOBODY, steps);
     }

@@ -49,8 +49,8 @@ use crate::store::Store;
 pub enum Role {
     Presenter,
     Participant(Participant),
-    /// Of a worksheet, which is all of its lesson.
-    Author,
+    /// Of a worksheet, which is all of its lesson: the participant of this number.
+    Author(i64),
 }
 
 impl Role {
@@ -59,7 +59,7 @@ impl Role {
         match self {
             Role::Presenter => rights::Role::Presenter,
             Role::Participant(_) => rights::Role::Participant,
-            Role::Author => rights::Role::Author,
+            Role::Author(_) => rights::Role::Author,
         }
     }
 }
@@ -126,6 +126,8 @@ pub enum Command {
     Changed {
         goto: Option<BackdropId>,
     },
+    /// Running order has changed, and these two are to go on stage beside each other.
+    SideBySide(BackdropId, BackdropId),
     CapturesChanged,
     /// Worksheets were opened or closed.
     WorksheetsChanged,
@@ -411,7 +413,12 @@ impl Lesson {
                 let _ = reply.send(!self.connections.is_empty());
             }
             Command::Shown { reply } => self.errand(Errand::Shown(reply)),
-            Command::Changed { goto } => self.errand(Errand::Reload { goto }),
+            Command::Changed { goto } => self.errand(Errand::Reload {
+                goto: goto.map(|current| (current, None)),
+            }),
+            Command::SideBySide(one, other) => self.errand(Errand::Reload {
+                goto: Some((one, Some(other))),
+            }),
             Command::CapturesChanged => self.errand(Errand::Captures),
             Command::WorksheetsChanged => self.errand(Errand::Worksheets),
             Command::Deleted => {}

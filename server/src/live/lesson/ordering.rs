@@ -4,6 +4,7 @@ use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
 use bozzetto_core::lesson::change::{Change, Intent, What};
 use bozzetto_core::paint::wet::WetShape;
 use bozzetto_core::people::rights;
+use bozzetto_core::sheets::owned::only_own;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Op, SheetId, Step, check_steps};
 use bozzetto_core::stage::step::StageStep;
@@ -79,7 +80,8 @@ impl Lesson {
             }
             return;
         }
-        match self.apply(author, id, intent) {
+        let role = self.connections.get(&connection).map(|c| c.role.rights());
+        match self.apply(author, role, id, intent) {
             Ok(()) => self.write(),
             Err(why) => self.answer(connection, &FromServer::Refused { id, why }),
         }
@@ -88,6 +90,7 @@ impl Lesson {
     pub(super) fn apply(
         &mut self,
         author: AuthorId,
+        role: Option<rights::Role>,
         id: ChangeId,
         intent: &Intent,
     ) -> Result<(), Refusal> {
@@ -99,7 +102,15 @@ impl Lesson {
                     true => steps,
                     false => {
                         self.check_sheets(&steps)?;
-                        self.state.sheets.vouched(author, steps)?
+                        let sheets = &self.state.sheets;
+                        let steps = match role.is_some_and(rights::Role::is_guest) {
+                            true => only_own(sheets, author, steps),
+                            false => steps,
+                        };
+                        if steps.is_empty() {
+                            return Err(Refusal::NotOwn);
+                        }
+                        sheets.vouched(author, steps)?
                     }
                 };
                 What::Marks { deed, steps }

@@ -12,7 +12,7 @@ use crate::live::broadcast::{Broadcast, Frame, Sort};
 impl Lesson {
     pub(super) fn channel(&self, role: &Role) -> &Broadcast {
         match role {
-            Role::Presenter | Role::Author => &self.presenters,
+            Role::Presenter | Role::Author(_) => &self.presenters,
             Role::Participant(_) => &self.participants,
         }
     }

@@ -1,0 +1,279 @@
+//! What participants have made of a worksheet, as files: pictures with a table in a ZIP file, pages of a PDF file, and each
+//! as an SVG file in which marks are lines.
+
+use axum::extract::{Path, Query, State};
+use axum::response::Response;
+use bozzetto_core::capture::name::file_name;
+use bozzetto_core::capture::paper::{Layout, Lies};
+use bozzetto_core::geometry::ids::AuthorId;
+use bozzetto_core::sheets::owned;
+use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::worksheets::worksheet::Verdict;
+use bytes::Bytes;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use rusqlite::Connection;
+use serde::Deserialize;
+
+use super::queries::{self, Answer, Worksheet};
+use crate::app::App;
+use crate::backdrops::queries as backdrops;
+use crate::captures::{Paper, as_file, print_of, zipped};
+use crate::door::{Access, Routes};
+use crate::error::{AppError, Result};
+use crate::live::log;
+use crate::render::TO_CAPTURE;
+use crate::render::job::{Done, File, Job};
+
+pub fn routes() -> Routes {
+    const SHEET: &str = "/lessons/{lesson}/worksheets/{worksheet}";
+    Routes::of(Access::Presenter)
+        .get(&format!("{SHEET}/zip"), zip)
+        .get(&format!("{SHEET}/csv"), csv)
+        .get(&format!("{SHEET}/pdf"), pdf)
+        .get(&format!("{SHEET}/answers/{{answer}}/picture"), one)
+}
+
+/// The widest and highest that a picture of a hand-in is, in pixels.
+const MOST: (u32, u32) = (4096, 4096);
+
+/// What is wanted in the files.
+#[derive(Deserialize, Default)]
+#[serde(default)]
+struct Wanted {
+    /// Who made what. Without, numbers.
+    names: bool,
+    /// The presenter's remarks as well.
+    remarks: bool,
+    /// SVG files instead of pictures.
+    lines: bool,
+}
+
+/// What somebody has handed in last, or has drawn so far, as a PNG file.
+pub async fn picture(app: &App, answer: &Answer, remarks: bool) -> Result<Bytes> {
+    let (backdrop, sheets) = marked(app, answer, remarks).await?;
+    let (print, memory) = print_of(app, backdrop, &sheets).await?;
+    let job = Job::Small { print, most: MOST };
+    match app.render.run_sized(job, memory, TO_CAPTURE).await? {
+        Done::Png(png) => Ok(png),
+        _ => Err(AppError::Internal("no picture".to_owned())),
+    }
+}
+
+/// The same as an SVG file in which what is marked are lines.
+async fn lines(app: &App, answer: &Answer, title: String, remarks: bool) -> Result<Bytes> {
+    let (backdrop, sheets) = marked(app, answer, remarks).await?;
+    let (print, memory) = print_of(app, backdrop, &sheets).await?;
+    // Its picture is in the file as text.
+    let memory = memory + u64::from(print.plan.width) * u64::from(print.plan.height) * 12;
+    let job = Job::Svg { print, title };
+    match app.render.run_sized(job, memory, TO_CAPTURE).await? {
+        Done::Sent { bytes, .. } => Ok(bytes),
+        _ => Err(AppError::Internal("no file".to_owned())),
+    }
+}
+
+/// An answer's picture and its marks, as they were handed in last.
+async fn marked(app: &App, answer: &Answer, remarks: bool) -> Result<(BackdropView, Sheets)> {
+    let (drawn_in, author) = (answer.drawn_in, AuthorId(answer.participant as u64));
+    let until = answer.handed_in.as_ref().map(|last| last.seq);
+    let read = move |conn: &Connection| {
+        let backdrop = backdrops::of_lesson(conn, drawn_in)?.into_iter().next();
+        let now = log::marks_at(conn, drawn_in, i64::MAX as u64)?;
+        let then = match until {
+            Some(seq) => log::marks_at(conn, drawn_in, seq)?,
+            None => now.clone(),
+        };
+        Ok((backdrop, then, now))
+    };
+    let (backdrop, then, now) = app.store.read(read).await?;
+    let mut sheets = owned::by(&then, author, true);
+    if remarks {
+        let others = owned::by(&now, author, false);
+        for id in others.ids() {
+            let both = sheets.sheet(id).marks().chain(others.sheet(id).marks());
+            let both: Vec<_> = both.cloned().collect();
+            sheets.load(id, both);
+        }
+    }
+    Ok((backdrop.ok_or(AppError::NotFound)?, sheets))
+}
+
+async fn all(app: &App, lesson: i64, sheet: i64) -> Result<(Worksheet, Vec<Answer>)> {
+    let read = move |conn: &Connection| {
+        let of = queries::one(conn, lesson, sheet)?;
+        Ok((of, queries::answers(conn, sheet)?))
+    };
+    let (of, answers) = app.store.read(read).await?;
+    Ok((of.ok_or(AppError::NotFound)?, answers))
+}
+
+/// Those that are handed in, with their numbers.
+fn handed_in(answers: &[Answer]) -> impl Iterator<Item = (usize, &Answer)> {
+    let numbered = answers
+        .iter()
+        .enumerate()
+        .map(|(n, answer)| (n + 1, answer));
+    numbered.filter(|(_, answer)| answer.handed_in.is_some())
+}
+
+/// A file for as long as it takes to pack it.
+fn written(app: &App, bytes: &[u8]) -> Result<tempfile::TempPath> {
+    let mut file = app.media.receive()?;
+    file.push(bytes)?;
+    Ok(file.until_dropped())
+}
+
+/// What a hand-in is called: its number, and perhaps whose it is.
+fn called(number: usize, answer: &Answer, wanted: &Wanted) -> String {
+    match wanted.names {
+        true => format!("{number:03} {}", answer.name),
+        false => format!("{number:03}"),
+    }
+}
+
+/// The table of a worksheet, as RFC 4180 has it.
+fn table(answers: &[Answer], wanted: &Wanted) -> Result<Vec<u8>> {
+    let mut table = csv::Writer::from_writer(Vec::new());
+    let fault = |e: csv::Error| AppError::Internal(e.to_string());
+    let head = [
+        "number",
+        "name",
+        "standing",
+        "version",
+        "handed in",
+        "verdict",
+        "points",
+    ];
+    table.write_record(head).map_err(fault)?;
+    for (n, answer) in answers.iter().enumerate() {
+        let last = answer.handed_in.as_ref();
+        let at = last.map(|last| {
+            let at = Timestamp::from_millisecond(last.at as i64).unwrap_or(Timestamp::UNIX_EPOCH);
+            at.to_zoned_datetime(TimeZone::system())
+                .strftime("%Y-%m-%d %H:%M:%S")
+                .to_string()
+        });
+        let row = [
+            (n + 1).to_string(),
+            if wanted.names {
+                cell(&answer.name)
+            } else {
+                String::new()
+            },
+            answer.standing().words().to_owned(),
+            last.map_or(String::new(), |last| last.number.to_string()),
+            at.unwrap_or_default(),
+            answer.noted.verdict.map_or("", Verdict::name).to_owned(),
+            answer
+                .noted
+                .points
+                .map_or(String::new(), |points| points.to_string()),
+        ];
+        table.write_record(&row).map_err(fault)?;
+    }
+    table
+        .into_inner()
+        .map_err(|e| AppError::Internal(e.to_string()))
+}
+
+/// Text for a cell: what a spreadsheet would take for a formula is kept from being one.
+fn cell(text: &str) -> String {
+    match text.starts_with(['=', '+', '-', '@', '\t', '\r']) {
+        true => format!("'{text}"),
+        false => text.to_owned(),
+    }
+}
+
+async fn csv(
+    State(app): State<App>,
+    Path((lesson, sheet)): Path<(i64, i64)>,
+    Query(wanted): Query<Wanted>,
+) -> Result<Response> {
+    let (of, answers) = all(&app, lesson, sheet).await?;
+    let table = table(&answers, &wanted)?;
+    Ok(as_file(&of.name, "csv", "text/csv; charset=utf-8", table))
+}
+
+async fn zip(
+    State(app): State<App>,
+    Path((lesson, sheet)): Path<(i64, i64)>,
+    Query(wanted): Query<Wanted>,
+) -> Result<Response> {
+    let (of, answers) = all(&app, lesson, sheet).await?;
+    let mut files = vec![(
+        file_name(&of.name, "csv"),
+        written(&app, &table(&answers, &wanted)?)?,
+    )];
+    for (n, answer) in handed_in(&answers) {
+        let name = called(n, answer, &wanted);
+        let (file, bytes) = match wanted.lines {
+            true => {
+                let lines = lines(&app, answer, name.clone(), wanted.remarks).await?;
+                (file_name(&name, "svg"), lines)
+            }
+            false => (
+                file_name(&name, "png"),
+                picture(&app, answer, wanted.remarks).await?,
+            ),
+        };
+        files.push((file, written(&app, &bytes)?));
+    }
+    let paths = files
+        .iter()
+        .map(|(name, path)| (name.clone(), path.to_path_buf()));
+    let paths = paths.collect();
+    zipped(&app, &of.name, paths).await
+}
+
+async fn pdf(
+    State(app): State<App>,
+    Path((lesson, sheet)): Path<(i64, i64)>,
+    Query(wanted): Query<Wanted>,
+    Query(paper): Query<Paper>,
+) -> Result<Response> {
+    let (of, answers) = all(&app, lesson, sheet).await?;
+    let (mut files, mut paths) = (Vec::new(), Vec::new());
+    for (n, answer) in handed_in(&answers) {
+        let path = written(&app, &picture(&app, answer, wanted.remarks).await?)?;
+        let file = File {
+            name: path.to_string_lossy().into_owned(),
+            path: path.to_path_buf(),
+        };
+        files.push((file, called(n, answer, &wanted)));
+        paths.push(path);
+    }
+    if files.is_empty() {
+        return Err(AppError::Unusable("Nothing is handed in yet.".to_owned()));
+    }
+    let memory = u64::from(of.width) * u64::from(of.height) * 24 + (256 << 20);
+    let job = Job::Pages {
+        files,
+        title: of.name.clone(),
+        layout: match paper.layout() {
+            Layout::Own => Layout::Paper(1, Lies::default()),
+            several => several,
+        },
+        shape: f64::from(of.width) / f64::from(of.height.max(1)),
+    };
+    match app.render.run_sized(job, memory, TO_CAPTURE).await? {
+        Done::Sent { bytes, .. } => Ok(as_file(&of.name, "pdf", "application/pdf", bytes)),
+        _ => Err(AppError::Internal("no file".to_owned())),
+    }
+}
+
+async fn one(
+    State(app): State<App>,
+    Path((lesson, sheet, id)): Path<(i64, i64, i64)>,
+    Query(wanted): Query<Wanted>,
+) -> Result<Response> {
+    let (of, answers) = all(&app, lesson, sheet).await?;
+    let mut numbered = answers.iter().enumerate();
+    let (n, answer) = numbered
+        .find(|(_, a)| a.id == id)
+        .ok_or(AppError::NotFound)?;
+    let title = format!("{} {}", of.name, called(n + 1, answer, &wanted));
+    let picture = picture(&app, answer, wanted.remarks).await?;
+    Ok(as_file(&title, "png", "image/png", picture))
+}
