@@ -41,8 +41,7 @@ use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{
-    FromServer, GivenSheet, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome,
-    decode, encode,
+    FromServer, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, decode, encode,
 };
 
 fn golden(name: &str) -> PathBuf {
@@ -364,12 +363,6 @@ fn from_server() -> Vec<FromServer> {
         id: PersonId(2),
         name: "Ines".to_owned(),
     };
-    let given = GivenSheet {
-        id: 4,
-        name: "Safe water".to_owned(),
-        open: true,
-        until: Some(1_790_000_000_000),
-    };
     let take_away = TakeAway {
         id: 1,
         name: "Board".to_owned(),
@@ -390,7 +383,6 @@ fn from_server() -> Vec<FromServer> {
         paused: false,
         backdrops: Box::new(stage.clone()),
         take_aways: vec![take_away.clone()],
-        worksheets: vec![given.clone()],
     };
     let whole = Start::Lesson {
         sheets: sheets.clone(),
@@ -436,7 +428,7 @@ fn from_server() -> Vec<FromServer> {
         FromServer::Paused(true),
         FromServer::People(vec![person.clone()]),
         FromServer::TakeAways(vec![take_away]),
-        FromServer::Worksheets(vec![given]),
+        FromServer::Mine,
         FromServer::Keeping(false),
         FromServer::Captures,
         FromServer::Sorry(Refusal::TooLarge),

@@ -56,10 +56,11 @@ async function drawn(phone, from = 0.3) {
 test("a worksheet is given, marked on a phone, handed in, and on the wall", async ({ page, browser }) => {
   await startNow(page, server.base);
   const phone = await follow(browser, page, "Ines", { viewport: { width: 390, height: 844 }, hasTouch: true });
-  await expect(phone.locator("#mine-count")).toBeHidden();
+  const count = phone.locator('[data-count="Mine"]');
+  await expect(count).toBeHidden();
   await give(page);
-  await expect(phone.locator("#mine-count")).toHaveText("1");
-  await phone.locator("#mine").tap();
+  await expect(count).toHaveText("1");
+  await phone.getByRole("link", { name: "Mine" }).tap();
   await expect(phone.locator(".sheet")).toContainText("Mark the safe water");
   expect((await new AxeBuilder({ page: phone }).analyze()).violations).toEqual([]);
   await expect(phone.locator(".sheet")).toContainText("Not handed in yet");
@@ -114,7 +115,7 @@ test("a hand-in is remarked on, given back, handed in again, noted, put on stage
   const phone = await follow(browser, page, "Ines", { viewport: { width: 390, height: 844 }, hasTouch: true });
   await give(page);
   const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
-  await phone.locator("#mine").tap();
+  await phone.getByRole("link", { name: "Mine" }).tap();
   await phone.locator(".sheet").tap();
   await phone.locator("body.ready").waitFor();
   await drawn(phone);

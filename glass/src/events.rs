@@ -7,9 +7,7 @@ use bozzetto_core::sheets::step::Op;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{
-    FromServer, GivenSheet, OnStage, Person, Start, State, TakeAway, Welcome, decode,
-};
+use bozzetto_core::wire::{FromServer, OnStage, Person, Start, State, TakeAway, Welcome, decode};
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;
@@ -59,10 +57,8 @@ pub enum Heard {
     TakeAways {
         items: Vec<TakeAway>,
     },
-    /// The worksheets that this participant has.
-    Worksheets {
-        given: Vec<GivenSheet>,
-    },
+    /// What this participant has of their own may have changed.
+    Mine,
     Keeping {
         keeping: bool,
     },
@@ -256,7 +252,7 @@ impl Glass {
             FromServer::Settings(json) => events.push(Heard::Settings { json }),
             FromServer::LeftOut(count) => events.push(Heard::LeftOut { count }),
             FromServer::TakeAways(items) => events.push(Heard::TakeAways { items }),
-            FromServer::Worksheets(given) => events.push(Heard::Worksheets { given }),
+            FromServer::Mine => events.push(Heard::Mine),
             FromServer::Keeping(keeping) => events.push(Heard::Keeping { keeping }),
             FromServer::Captures => events.push(Heard::Captures),
             FromServer::Sorry(why) => events.push(Heard::Sorry {
@@ -348,13 +344,12 @@ impl Glass {
                 paused,
                 backdrops,
                 take_aways,
-                worksheets: given,
             } => {
                 self.picture.area = Size::glass(aspect.0, aspect.1);
                 self.put_on_stage(*backdrops, events);
                 events.push(Heard::Paused { paused });
                 events.push(Heard::TakeAways { items: take_aways });
-                events.push(Heard::Worksheets { given });
+                events.push(Heard::Mine);
             }
         }
         match welcome.start {

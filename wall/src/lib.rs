@@ -6,6 +6,7 @@ use std::sync::Arc;
 use bozzetto_core::display::flat::Flat;
 use bozzetto_core::display::{DisplayList, Path};
 use bozzetto_core::geometry::frames::{Glass, Rect, Size};
+use bozzetto_core::geometry::ids::AuthorId;
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::paint;
 use bozzetto_core::wire::decode;
@@ -19,13 +20,22 @@ use wasm_bindgen::prelude::*;
 pub struct Wall {
     together: Together,
     size: Size<Glass>,
-    /// What each answer consists of, by its number, and the place in its log.
-    sheets: BTreeMap<u64, (u64, Vec<Arc<Mark>>)>,
-    /// How many marks of its author's there are in each.
-    drawn: BTreeMap<u64, usize>,
+    /// What each answer consists of, by its number.
+    sheets: BTreeMap<u64, Sheet>,
     /// The answers in the order in which they are counted.
     counted: Vec<u64>,
     list: Flat,
+}
+
+/// What an answer consists of.
+struct Sheet {
+    /// The place in its log.
+    seq: u64,
+    /// Whose it is.
+    by: AuthorId,
+    /// How many of the marks are its author's.
+    own: usize,
+    marks: Vec<Arc<Mark>>,
 }
 
 /// How many have marked an area: see core's `Count`; answers by their numbers.
@@ -46,7 +56,6 @@ impl Wall {
             together: Together::new(Size::new(width, height)),
             size: Size::new(width, height),
             sheets: BTreeMap::new(),
-            drawn: BTreeMap::new(),
             counted: Vec::new(),
             list: Flat::default(),
         }
@@ -62,17 +71,18 @@ impl Wall {
                 by,
                 marks,
             } = drawn;
-            let number = match self.counted.iter().position(|known| *known == answer) {
-                Some(number) => number,
-                None => {
-                    self.counted.push(answer);
-                    self.counted.len() - 1
-                }
-            };
             let own = marks.iter().filter(|mark| mark.author == by);
-            self.together.set(number, own.clone().map(|mark| &**mark));
-            self.drawn.insert(answer, own.count());
-            self.sheets.insert(answer, (seq, marks));
+            if let Some(number) = self.counted.iter().position(|known| *known == answer) {
+                self.together.set(number, own.clone().map(|mark| &**mark));
+            }
+            let own = own.count();
+            let sheet = Sheet {
+                seq,
+                by,
+                own,
+                marks,
+            };
+            self.sheets.insert(answer, sheet);
             changed.push(answer as f64);
         }
         changed
@@ -81,18 +91,19 @@ impl Wall {
     /// The place in its log up to which an answer is here; less than nothing when it is not.
     pub fn known(&self, answer: f64) -> f64 {
         let known = self.sheets.get(&(answer as u64));
-        known.map_or(-1.0, |(seq, _)| *seq as f64)
+        known.map_or(-1.0, |sheet| sheet.seq as f64)
     }
 
     /// How much somebody has drawn: the number of marks.
     pub fn ink(&self, answer: f64) -> usize {
-        self.drawn.get(&(answer as u64)).copied().unwrap_or(0)
+        let known = self.sheets.get(&(answer as u64));
+        known.map_or(0, |sheet| sheet.own)
     }
 
     /// Paints an answer, in the worksheet's units.
     pub fn paint(&mut self, answer: f64) {
         let mut list = DisplayList::default();
-        if let Some((_, marks)) = self.sheets.get(&(answer as u64)) {
+        if let Some(Sheet { marks, .. }) = self.sheets.get(&(answer as u64)) {
             let whole = Rect::of_size(self.size);
             paint::loose(marks.iter().map(|mark| &**mark), &whole, &mut list);
         }
@@ -121,6 +132,19 @@ impl Wall {
 
     pub fn coords_len(&self) -> usize {
         self.list.coords.len()
+    }
+
+    /// These are laid over one another and counted, and no others.
+    pub fn count_only(&mut self, answers: &[f64]) {
+        self.together = Together::new(Size::new(self.size.width, self.size.height));
+        self.counted.clear();
+        for answer in answers.iter().map(|answer| *answer as u64) {
+            if let Some((by, marks)) = self.sheets.get(&answer).map(|s| (s.by, &s.marks)) {
+                let own = marks.iter().filter(|mark| mark.author == by);
+                self.together.set(self.counted.len(), own.map(|mark| &**mark));
+                self.counted.push(answer);
+            }
+        }
     }
 
     /// How many squares there are to a row of the density.

@@ -207,8 +207,8 @@ pub enum FromServer {
     },
     /// To participants: this lies over the picture now, and nothing else.
     Laid(Box<Laid>),
-    /// To participants: the worksheets that they have.
-    Worksheets(Vec<GivenSheet>),
+    /// What participants have of their own has changed, for some of them; each asks for what is theirs.
+    Mine,
 }
 
 /// See [`FromServer::Welcome`].
@@ -264,7 +264,6 @@ pub enum State {
         paused: bool,
         backdrops: Box<Stage>,
         take_aways: Vec<TakeAway>,
-        worksheets: Vec<GivenSheet>,
     },
 }
 
@@ -296,17 +295,6 @@ pub struct TakeAway {
     pub height: u32,
     /// Changes with its picture, so that no page shows an older one.
     pub version: u32,
-}
-
-/// A worksheet that participants have.
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
-#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
-pub struct GivenSheet {
-    pub id: u64,
-    pub name: String,
-    /// Whether what is handed in now is in time, and until when, by the server's clock.
-    pub open: bool,
-    pub until: Option<u64>,
 }
 
 /// Which change a message asks for, from its first bytes alone; `None` for what asks for none. A message

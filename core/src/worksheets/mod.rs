@@ -2,6 +2,7 @@
 
 use crate::geometry::ids::AuthorId;
 
+pub mod elsewhere;
 pub mod shown;
 pub mod spans;
 pub mod together;

@@ -134,6 +134,15 @@ impl Standing {
         }
     }
 
+    /// Whether something is for its author to do.
+    pub fn is_new(self, door: &Door, now: u64) -> bool {
+        match self {
+            Standing::AnotherTry => true,
+            Standing::Nothing | Standing::AtWork => door.is_open(now),
+            Standing::In | Standing::Late => false,
+        }
+    }
+
     /// In words for the presenter.
     pub fn words(self) -> &'static str {
         match self {

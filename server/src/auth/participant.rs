@@ -106,6 +106,25 @@ pub async fn join(
     }))
 }
 
+/// Enters somebody who does not exist, and never comes; gives their number.
+pub fn invented(conn: &Connection, lesson: i64, name: &str) -> store::Result<i64> {
+    let new = conn
+        .prepare_cached(
+            "INSERT INTO participant (lesson, name, token_hash, joined_at, expires_at) VALUES (?1, ?2, ?3, ?4, 0) RETURNING id",
+        )?
+        .query_row(params![lesson, name, token::hash(&token::new()), crate::now()], |row| row.get(0))?;
+    Ok(new)
+}
+
+/// Everybody who joined a lesson and was not sent away, by name: their numbers and names.
+pub fn all(conn: &Connection, lesson: i64) -> store::Result<Vec<(i64, String)>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT id, name FROM participant WHERE lesson = ?1 AND sent_away_at IS NULL ORDER BY name COLLATE NOCASE, id",
+    )?;
+    let rows = statement.query_map([lesson], |row| Ok((row.get(0)?, row.get(1)?)))?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
 /// Whether somebody who joined a lesson may still be there.
 pub fn is_there(conn: &Connection, lesson: i64, id: i64) -> store::Result<bool> {
     let mut statement = conn.prepare_cached(

@@ -30,8 +30,14 @@ pub async fn catch_up(app: &App) -> Result<()> {
     }
     match failed.len() {
         0 => Ok(()),
-        n => Err(AppError::Unusable(format!(
-            "It is hidden here, but not yet in {n} others that show it: {why} It is tried again with the next change."
-        ))),
+        n => {
+            let others = match n {
+                1 => "another one that shows it".to_owned(),
+                n => format!("{n} others that show it"),
+            };
+            Err(AppError::Unusable(format!(
+                "It is hidden here, but not yet in {others}: {why} It is tried again with the next change."
+            )))
+        }
     }
 }

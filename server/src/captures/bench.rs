@@ -201,6 +201,8 @@ async fn go_back(
 async fn for_good(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
     find(&app, lesson, id).await?;
     marking::settle(&app, lesson, id).await?;
+    // What shows it cannot be made anew any more after this.
+    super::behind::catch_up(&app).await?;
     let unused = app
         .store
         .write(move |conn| queries::make_final(conn, lesson, id))

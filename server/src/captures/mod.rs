@@ -13,9 +13,11 @@ mod several;
 mod take;
 
 pub use marking::{Ending, capture_of};
-pub use queries::{Files, handed_out, handed_out_files, rename, set_handed_out};
+pub use queries::{
+    Files, handed_out, handed_out_files, note_opened, opened_by, place, rename, set_handed_out,
+};
 pub use routes::download;
-pub use several::{Paper, as_file, zipped};
+pub use several::{Names, Paper, as_file, zipped};
 pub use take::{Frame, print_of, remake, take, take_whole};
 
 use crate::app::App;

@@ -34,6 +34,8 @@ pub struct Capture {
     pub saved_as: Option<String>,
     /// Why it is not there, or not as it is now.
     pub save_fault: Option<String>,
+    /// How many participants have opened it since it was handed out.
+    pub opened: u32,
 }
 
 /// As little of a capture as finds it.
@@ -102,6 +104,8 @@ pub struct Made {
     pub thumbnail: Written,
     /// The placed pictures that it shows, and the files that they were.
     pub shows: Vec<(u64, String)>,
+    /// The files of the backdrops that it shows.
+    pub beneath: Vec<String>,
 }
 
 /// What a capture is made from.
@@ -124,7 +128,8 @@ pub struct Version {
 const MOST_VERSIONS: i64 = 50;
 
 const COLUMNS: &str = "id, lesson, name, way, width, height, taken_at, handed_out_at IS NOT NULL, media, thumbnail, cut,
-    caption, coalesce(json_extract(moment, '$.current.name'), ''), saved_as, save_fault";
+    caption, coalesce(json_extract(moment, '$.current.name'), ''), saved_as, save_fault,
+    (SELECT count(*) FROM opened WHERE capture = capture.id)";
 
 fn capture(row: &Row) -> rusqlite::Result<Capture> {
     Ok(Capture {
@@ -146,6 +151,7 @@ fn capture(row: &Row) -> rusqlite::Result<Capture> {
         chosen: false,
         saved_as: row.get(13)?,
         save_fault: row.get(14)?,
+        opened: row.get(15)?,
     })
 }
 
@@ -211,6 +217,14 @@ fn set_shows(conn: &Connection, id: i64, made: &Made) -> Result<()> {
     )?;
     for (name, file) in &made.shows {
         add.execute(params![id, *name as i64, file])?;
+    }
+    // A backdrop may be one as well: that of a worksheet.
+    let mut add = conn.prepare_cached(
+        "INSERT OR REPLACE INTO capture_shows (capture, placed, media)
+         SELECT ?1, id, media FROM placed WHERE media = ?2 AND capture IS NOT NULL",
+    )?;
+    for file in &made.beneath {
+        add.execute(params![id, file])?;
     }
     Ok(())
 }
@@ -406,11 +420,19 @@ pub fn placed_of(conn: &Connection, id: i64) -> Result<Vec<(i64, Cut)>> {
 /// What is placed of a capture is another picture from now on. Gives the name of the file that it was.
 fn place_anew(conn: &Connection, name: i64, made: &Made) -> Result<String> {
     made.picture.enter(conn)?;
-    let before = conn
+    let before: String = conn
         .prepare_cached("SELECT media FROM placed WHERE id = ?1")?
         .query_row([name], |row| row.get(0))?;
     conn.prepare_cached("UPDATE placed SET media = ?2, cut = ?3 WHERE id = ?1")?
         .execute(params![name, made.picture.sha, json(&made.cut)?])?;
+    // Of a worksheet it is the backdrop, too, wherever that is marked.
+    let worksheets = conn
+        .prepare_cached("UPDATE worksheet SET media = ?2 WHERE placed = ?1")?
+        .execute(params![name, made.picture.sha])?;
+    if worksheets > 0 {
+        conn.prepare_cached("UPDATE backdrop SET media = ?2 WHERE media = ?1")?
+            .execute(params![before, made.picture.sha])?;
+    }
     Ok(before)
 }
 
@@ -594,4 +616,23 @@ pub fn handed_out_files(conn: &Connection, lesson: i64, id: i64) -> Result<Optio
         })
     });
     Ok(row.optional()?)
+}
+
+/// A participant has opened what was handed out.
+pub fn note_opened(conn: &Connection, capture: i64, participant: i64) -> Result<()> {
+    conn.prepare_cached(
+        "INSERT OR IGNORE INTO opened (capture, participant, at) VALUES (?1, ?2, ?3)",
+    )?
+    .execute(params![capture, participant, crate::now()])?;
+    Ok(())
+}
+
+/// What a participant has opened of a lesson.
+pub fn opened_by(conn: &Connection, lesson: i64, participant: i64) -> Result<Vec<i64>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT o.capture FROM opened o JOIN capture c ON c.id = o.capture
+         WHERE c.lesson = ?1 AND o.participant = ?2",
+    )?;
+    let rows = statement.query_map([lesson, participant], |row| row.get(0))?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
 }

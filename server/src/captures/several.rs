@@ -185,10 +185,10 @@ async fn zip(
 ) -> Result<Response> {
     let captures = captures(&app, lesson, &query.unwrap_or_default()).await?;
     let title = title(&app, lesson).await?;
-    let files: Vec<_> = named(&captures)
-        .into_iter()
-        .map(|(name, c)| (name, app.media.path_of(&c.media)))
-        .collect();
+    let mut names = Names::default();
+    let files = captures.iter();
+    let files = files.map(|c| (names.file(&c.name, "png"), app.media.path_of(&c.media)));
+    let files = files.collect();
     zipped(&app, &title, files).await
 }
 
@@ -224,16 +224,17 @@ pub async fn zipped(app: &App, title: &str, files: Vec<(String, PathBuf)>) -> Re
 }
 
 /// Names for files, none twice: those that are alike are counted.
-fn named(captures: &[Capture]) -> Vec<(String, &Capture)> {
-    let mut taken = HashSet::new();
-    let mut name = |c: &Capture| {
-        let mut names = counted(&c.name).map(|name| file_name(&name, "png"));
+#[derive(Default)]
+pub struct Names(HashSet<String>);
+
+impl Names {
+    pub fn file(&mut self, name: &str, extension: &str) -> String {
+        let mut names = counted(name).map(|name| file_name(&name, extension));
         // Some systems tell no capitals from small letters.
         names
-            .find(|name| taken.insert(name.to_lowercase()))
+            .find(|name| self.0.insert(name.to_lowercase()))
             .unwrap_or_default()
-    };
-    captures.iter().map(|c| (name(c), c)).collect()
+    }
 }
 
 /// How a PDF is laid: `own`, or how many to a page of A4, and how that lies.

@@ -384,6 +384,12 @@ async fn make(
         _ => None,
     });
     let shows = shows.collect();
+    let beneath = print.pictures.iter();
+    let beneath = beneath.filter_map(|(which, shows)| match (which, shows) {
+        (Which::Backdrop(_), Shows::Picture(file)) => Some(file.name.clone()),
+        _ => None,
+    });
+    let beneath = beneath.collect();
     if cut.bench != Bench::default() {
         // What is changed as a whole, or hidden, is in memory, and what becomes of it.
         memory += u64::from(plan.width) * u64::from(plan.height) * 4 * 3;
@@ -423,6 +429,7 @@ async fn make(
             picture: media.write(&whole, "image/png")?,
             thumbnail: media.write(&small, "image/png")?,
             shows,
+            beneath,
         })
     })
     .await

@@ -18,7 +18,7 @@ use super::cut;
 use super::routes::follower;
 use crate::app::App;
 use crate::backdrops::{self, Wanted, queries};
-use crate::captures;
+use crate::captures::{self, Names};
 use crate::error::{AppError, Result};
 use crate::live::lesson::Shown;
 use crate::render::TO_DRAW;
@@ -245,6 +245,7 @@ pub async fn take_away(
     headers: HeaderMap,
 ) -> Result<Response> {
     let (_, files) = handed_out(&app, lesson, id, &headers).await?;
+    note_opened(&app, lesson, vec![id], &headers).await?;
     serving::media(&app, files.whole, &headers).await
 }
 
@@ -264,5 +265,48 @@ pub async fn download_take_away(
     headers: HeaderMap,
 ) -> Result<Response> {
     let (take_away, files) = handed_out(&app, lesson, id, &headers).await?;
+    note_opened(&app, lesson, vec![id], &headers).await?;
     captures::download(&app, files.whole, &take_away.name).await
+}
+
+/// All that is handed out, as one file.
+pub async fn all_take_aways(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    headers: HeaderMap,
+) -> Result<Response> {
+    let shown = shown(&app, lesson, &headers).await?;
+    let ids: Vec<i64> = shown.take_aways.iter().map(|t| t.id as i64).collect();
+    let mut names = Names::default();
+    let mut files = Vec::new();
+    for take_away in shown.take_aways {
+        let id = take_away.id as i64;
+        let found = app
+            .store
+            .read(move |conn| captures::handed_out_files(conn, lesson, id));
+        if let Some(found) = found.await? {
+            let name = names.file(&take_away.name, "png");
+            files.push((name, app.media.path_of(&found.whole)));
+        }
+    }
+    note_opened(&app, lesson, ids, &headers).await?;
+    captures::zipped(&app, "Take-aways", files).await
+}
+
+/// Whoever asks has opened these.
+async fn note_opened(app: &App, lesson: i64, ids: Vec<i64>, headers: &HeaderMap) -> Result<()> {
+    let who = follower(app, lesson, headers).await?;
+    let read = app
+        .store
+        .read(move |conn| captures::opened_by(conn, lesson, who.id));
+    let known = read.await?;
+    let new: Vec<i64> = ids.into_iter().filter(|id| !known.contains(id)).collect();
+    if !new.is_empty() {
+        let write = move |conn: &rusqlite::Connection| {
+            new.iter()
+                .try_for_each(|id| captures::note_opened(conn, *id, who.id))
+        };
+        app.store.write(write).await?;
+    }
+    Ok(())
 }

@@ -4,6 +4,8 @@
 mod cut;
 mod files;
 mod join;
+mod news;
 mod routes;
 
+pub use news::News;
 pub use routes::{follower, routes};

@@ -6,6 +6,7 @@ use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 
+use super::news::{News, news};
 use super::{files, join};
 use crate::app::App;
 use crate::auth::participant::{self, Participant};
@@ -21,6 +22,8 @@ pub fn routes() -> Routes {
     let participants = Routes::of(Access::Participant)
         .get(FOLLOW, page)
         .get(&format!("{FOLLOW}/live"), socket)
+        .get(&format!("{FOLLOW}/news"), news)
+        .get(&format!("{FOLLOW}/take-aways.zip"), files::all_take_aways)
         .get(&format!("{FOLLOW}/placed/{{picture}}"), files::placed)
         .get(&format!("{ONE}/picture"), files::picture)
         .get(&format!("{ONE}/pages/{{page}}"), files::page)
@@ -41,6 +44,7 @@ struct Follow {
     id: i64,
     lesson: String,
     name: String,
+    news: News,
 }
 
 /// Whoever joined the lesson; nobody else gets any further, whether the lesson is there or not.
@@ -57,10 +61,12 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         return Ok(Redirect::to("/join").into_response());
     };
     let lesson = app.store.read(move |conn| queries::one(conn, id)).await?;
+    let news = News::of(&app, id, who.id).await?;
     let page = Follow {
         id,
         lesson: lesson.ok_or(AppError::NotFound)?.name,
         name: who.name,
+        news,
     };
     Ok(Html(page.render()?).into_response())
 }

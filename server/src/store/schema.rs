@@ -18,6 +18,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(MARKED),
         M::up(SHOWS),
         M::up(WORKSHEETS),
+        M::up(OPENED),
     ])
 }
 
@@ -278,6 +279,7 @@ CREATE TABLE worksheet (
     name TEXT NOT NULL,
     instruction TEXT NOT NULL,
     media TEXT NOT NULL REFERENCES media (sha),
+    placed INTEGER NOT NULL REFERENCES placed (id),
     width INTEGER NOT NULL,
     height INTEGER NOT NULL,
     place INTEGER NOT NULL,
@@ -285,8 +287,17 @@ CREATE TABLE worksheet (
     opened_at INTEGER,
     until INTEGER,
     closed_at INTEGER,
+    only_chosen INTEGER NOT NULL DEFAULT 0,
+    fits_width INTEGER,
+    fits_height INTEGER,
+    fits_bytes INTEGER,
     deleted_at INTEGER
 ) STRICT;
+CREATE TABLE worksheet_for (
+    worksheet INTEGER NOT NULL REFERENCES worksheet (id) ON DELETE CASCADE,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    PRIMARY KEY (worksheet, participant)
+) STRICT, WITHOUT ROWID;
 CREATE INDEX worksheet_of_lesson ON worksheet (lesson);
 ALTER TABLE lesson ADD COLUMN answers INTEGER REFERENCES worksheet (id) ON DELETE CASCADE;
 CREATE INDEX lesson_answers ON lesson (answers);
@@ -307,5 +318,15 @@ CREATE TABLE hand_in (
     at INTEGER NOT NULL,
     late INTEGER NOT NULL,
     PRIMARY KEY (answer, number)
+) STRICT, WITHOUT ROWID;
+";
+
+/// Who has opened what was handed out.
+const OPENED: &str = "
+CREATE TABLE opened (
+    capture INTEGER NOT NULL REFERENCES capture (id) ON DELETE CASCADE,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    at INTEGER NOT NULL,
+    PRIMARY KEY (capture, participant)
 ) STRICT, WITHOUT ROWID;
 ";

@@ -5,10 +5,12 @@ use axum::extract::{Path, Query, State};
 use axum::response::Response;
 use bozzetto_core::capture::name::file_name;
 use bozzetto_core::capture::paper::{Layout, Lies};
+use bozzetto_core::capture::send::Format;
 use bozzetto_core::geometry::ids::AuthorId;
 use bozzetto_core::sheets::owned;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::stage::backdrop::BackdropView;
+use bozzetto_core::worksheets::elsewhere::Fits;
 use bozzetto_core::worksheets::worksheet::Verdict;
 use bytes::Bytes;
 use jiff::Timestamp;
@@ -24,7 +26,7 @@ use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::log;
 use crate::render::TO_CAPTURE;
-use crate::render::job::{Done, File, Job};
+use crate::render::job::{Done, File, Job, Send};
 
 pub fn routes() -> Routes {
     const SHEET: &str = "/lessons/{lesson}/worksheets/{worksheet}";
@@ -61,7 +63,62 @@ pub async fn picture(app: &App, answer: &Answer, remarks: bool) -> Result<Bytes>
     }
 }
 
-/// The same as an SVG file in which what is marked are lines.
+/// What somebody has drawn up to now, to be handed in elsewhere: as large as fits, as a PNG file, or as JPEG where that
+/// would be too much. Gives its type as well.
+pub async fn for_elsewhere(
+    app: &App,
+    answer: &Answer,
+    fits: Option<Fits>,
+    png: bool,
+) -> Result<(Bytes, Format)> {
+    let now = Answer {
+        handed_in: None,
+        ..answer.clone()
+    };
+    let (backdrop, sheets) = marked(app, &now, false).await?;
+    let (print, memory) = print_of(app, backdrop, &sheets).await?;
+    let most = fits.map_or(MOST, |fits| (fits.width, fits.height));
+    let job = Job::Small { print, most };
+    let Done::Png(picture) = app.render.run_sized(job, memory, TO_CAPTURE).await? else {
+        return Err(AppError::Internal("no picture".to_owned()));
+    };
+    let bytes = fits.and_then(|fits| fits.bytes).unwrap_or(u64::MAX);
+    if png || picture.len() as u64 <= bytes {
+        return Ok((picture, Format::Png));
+    }
+    let path = written(app, &picture)?;
+    let (width, height) = image_size(&picture).unwrap_or(most);
+    let job = Job::Send {
+        file: File {
+            name: path.to_string_lossy().into_owned(),
+            path: path.to_path_buf(),
+        },
+        send: Send {
+            width,
+            height,
+            format: Format::Jpeg,
+            quality: 90,
+            most: Some(bytes),
+            title: String::new(),
+            taken: String::new(),
+        },
+    };
+    match app.render.run_sized(job, memory, TO_CAPTURE).await? {
+        Done::Sent { bytes, .. } => Ok((bytes, Format::Jpeg)),
+        _ => Err(AppError::Internal("no file".to_owned())),
+    }
+}
+
+/// The pixels of a PNG file, from its head (W3C PNG, 11.2.1).
+fn image_size(png: &[u8]) -> Option<(u32, u32)> {
+    let side = |at: usize| {
+        let bytes = png.get(at..at + 4)?;
+        Some(u32::from_be_bytes(bytes.try_into().ok()?))
+    };
+    Some((side(16)?, side(20)?))
+}
+
+/// What somebody has handed in last as an SVG file in which what is marked are lines.
 async fn lines(app: &App, answer: &Answer, title: String, remarks: bool) -> Result<Bytes> {
     let (backdrop, sheets) = marked(app, answer, remarks).await?;
     let (print, memory) = print_of(app, backdrop, &sheets).await?;
@@ -74,21 +131,26 @@ async fn lines(app: &App, answer: &Answer, title: String, remarks: bool) -> Resu
     }
 }
 
-/// An answer's picture and its marks, as they were handed in last.
 async fn marked(app: &App, answer: &Answer, remarks: bool) -> Result<(BackdropView, Sheets)> {
+    let answer = answer.clone();
+    let read = app.store.read(move |conn| marks(conn, &answer, remarks));
+    let (backdrop, sheets) = read.await?;
+    Ok((backdrop.ok_or(AppError::NotFound)?, sheets))
+}
+
+/// An answer's picture and its marks, as they were handed in last; of one that was not, as they are.
+pub fn marks(
+    conn: &Connection,
+    answer: &Answer,
+    remarks: bool,
+) -> crate::store::Result<(Option<BackdropView>, Sheets)> {
     let (drawn_in, author) = (answer.drawn_in, AuthorId(answer.participant as u64));
-    let until = answer.handed_in.as_ref().map(|last| last.seq);
-    let read = move |conn: &Connection| {
-        let backdrop = backdrops::of_lesson(conn, drawn_in)?.into_iter().next();
-        let now = log::marks_at(conn, drawn_in, i64::MAX as u64)?;
-        let then = match until {
-            Some(seq) => log::marks_at(conn, drawn_in, seq)?,
-            None => now.clone(),
-        };
-        Ok((backdrop, then, now))
+    let backdrop = backdrops::of_lesson(conn, drawn_in)?.into_iter().next();
+    let now = log::marks_at(conn, drawn_in, u64::MAX)?;
+    let mut sheets = match &answer.handed_in {
+        Some(last) => owned::by(&log::marks_at(conn, drawn_in, last.seq)?, author, true),
+        None => owned::by(&now, author, true),
     };
-    let (backdrop, then, now) = app.store.read(read).await?;
-    let mut sheets = owned::by(&then, author, true);
     if remarks {
         let others = owned::by(&now, author, false);
         for id in others.ids() {
@@ -97,7 +159,7 @@ async fn marked(app: &App, answer: &Answer, remarks: bool) -> Result<(BackdropVi
             sheets.load(id, both);
         }
     }
-    Ok((backdrop.ok_or(AppError::NotFound)?, sheets))
+    Ok((backdrop, sheets))
 }
 
 async fn all(app: &App, lesson: i64, sheet: i64) -> Result<(Worksheet, Vec<Answer>)> {
@@ -193,7 +255,12 @@ async fn csv(
 ) -> Result<Response> {
     let (of, answers) = all(&app, lesson, sheet).await?;
     let table = table(&answers, &wanted)?;
-    Ok(as_file(&of.name, "csv", "text/csv; charset=utf-8", table))
+    Ok(as_file(
+        &of.said.name,
+        "csv",
+        "text/csv; charset=utf-8",
+        table,
+    ))
 }
 
 async fn zip(
@@ -203,7 +270,7 @@ async fn zip(
 ) -> Result<Response> {
     let (of, answers) = all(&app, lesson, sheet).await?;
     let mut files = vec![(
-        file_name(&of.name, "csv"),
+        file_name(&of.said.name, "csv"),
         written(&app, &table(&answers, &wanted)?)?,
     )];
     for (n, answer) in handed_in(&answers) {
@@ -224,7 +291,7 @@ async fn zip(
         .iter()
         .map(|(name, path)| (name.clone(), path.to_path_buf()));
     let paths = paths.collect();
-    zipped(&app, &of.name, paths).await
+    zipped(&app, &of.said.name, paths).await
 }
 
 async fn pdf(
@@ -250,7 +317,7 @@ async fn pdf(
     let memory = u64::from(of.width) * u64::from(of.height) * 24 + (256 << 20);
     let job = Job::Pages {
         files,
-        title: of.name.clone(),
+        title: of.said.name.clone(),
         layout: match paper.layout() {
             Layout::Own => Layout::Paper(1, Lies::default()),
             several => several,
@@ -258,7 +325,7 @@ async fn pdf(
         shape: f64::from(of.width) / f64::from(of.height.max(1)),
     };
     match app.render.run_sized(job, memory, TO_CAPTURE).await? {
-        Done::Sent { bytes, .. } => Ok(as_file(&of.name, "pdf", "application/pdf", bytes)),
+        Done::Sent { bytes, .. } => Ok(as_file(&of.said.name, "pdf", "application/pdf", bytes)),
         _ => Err(AppError::Internal("no file".to_owned())),
     }
 }
@@ -273,7 +340,7 @@ async fn one(
     let (n, answer) = numbered
         .find(|(_, a)| a.id == id)
         .ok_or(AppError::NotFound)?;
-    let title = format!("{} {}", of.name, called(n + 1, answer, &wanted));
+    let title = format!("{} {}", of.said.name, called(n + 1, answer, &wanted));
     let picture = picture(&app, answer, wanted.remarks).await?;
     Ok(as_file(&title, "png", "image/png", picture))
 }

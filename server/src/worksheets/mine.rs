@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::Json;
 use axum::extract::ws::WebSocketUpgrade;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use bozzetto_core::geometry::ids::AuthorId;
@@ -11,13 +11,14 @@ use bozzetto_core::sheets::owned;
 use bozzetto_core::worksheets::worksheet::{HandIn, HandInFault};
 use serde::{Deserialize, Serialize};
 
-use super::clock;
 use super::queries::{self, Answer, Worksheet};
+use super::{clock, files};
 use crate::app::App;
 use crate::auth::participant::{self, Participant};
+use crate::captures::as_file;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
-use crate::follow::follower;
+use crate::follow::{News, follower};
 use crate::live::connection::{self, Seat};
 use crate::serving;
 
@@ -29,6 +30,7 @@ pub fn routes() -> Routes {
         .get(ONE, page)
         .get(&format!("{ONE}/live"), socket)
         .get(&format!("{ONE}/standing"), standing)
+        .get(&format!("{ONE}/elsewhere"), elsewhere)
         .get(&format!("{ONE}/backdrops/{{backdrop}}/picture"), picture)
         .post(&format!("{ONE}/hand-in"), hand_in)
 }
@@ -41,6 +43,7 @@ struct All {
     lesson: i64,
     name: String,
     sheets: Vec<(Worksheet, Option<Answer>)>,
+    news: News,
     now: u64,
 }
 
@@ -63,19 +66,11 @@ async fn all(
     let Some(who) = who.filter(|p| !p.gone) else {
         return Ok(Redirect::to("/join").into_response());
     };
-    let read = move |conn: &rusqlite::Connection| {
-        let all = queries::of_lesson(conn, lesson)?.into_iter();
-        let given = all.filter(|sheet| sheet.door.opened.is_some());
-        given
-            .map(|sheet| {
-                let answer = queries::answer(conn, sheet.id, who.id)?;
-                Ok((sheet, answer))
-            })
-            .collect()
-    };
+    let read = move |conn: &rusqlite::Connection| queries::theirs(conn, lesson, who.id);
     let page = All {
         lesson,
         name: who.name,
+        news: News::of(&app, lesson, who.id).await?,
         sheets: app.store.read(read).await?,
         now: crate::now() as u64,
     };
@@ -107,7 +102,7 @@ impl Worksheet {
 async fn theirs(app: &App, lesson: i64, id: i64, who: &Participant) -> Result<(Worksheet, Answer)> {
     let person = who.id;
     let begin = move |conn: &rusqlite::Connection| {
-        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.door.opened.is_some());
+        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.is_for(person));
         sheet
             .map(|sheet| {
                 let answer = queries::begin(conn, &sheet, person)?;
@@ -117,7 +112,7 @@ async fn theirs(app: &App, lesson: i64, id: i64, who: &Participant) -> Result<(W
     };
     // Most have begun already: only then something is written.
     let read = move |conn: &rusqlite::Connection| {
-        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.door.opened.is_some());
+        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.is_for(person));
         let answer = queries::answer(conn, id, person)?;
         Ok(sheet.zip(answer))
     };
@@ -190,6 +185,32 @@ async fn picture(
     serving::media(&app, sheet.media, &headers).await
 }
 
+#[derive(Deserialize, Default)]
+#[serde(default)]
+struct Elsewhere {
+    /// For the clipboard, which takes nothing else.
+    png: bool,
+}
+
+/// What is drawn up to now, as a picture that fits where it is to go.
+async fn elsewhere(
+    State(app): State<App>,
+    Path((lesson, id)): Which,
+    headers: HeaderMap,
+    Query(wanted): Query<Elsewhere>,
+) -> Result<Response> {
+    let who = follower(&app, lesson, &headers).await?;
+    let (sheet, answer) = theirs(&app, lesson, id, &who).await?;
+    let made = files::for_elsewhere(&app, &answer, sheet.said.fits, wanted.png);
+    let (bytes, format) = made.await?;
+    Ok(as_file(
+        &sheet.said.name,
+        format.extension(),
+        format.mime(),
+        bytes,
+    ))
+}
+
 #[derive(Deserialize)]
 struct Wish {
     /// Also an empty one.
@@ -227,7 +248,7 @@ async fn hand_in(
     let seq = look.marked;
     let person = who.id;
     let write = move |conn: &rusqlite::Connection| {
-        let sheet = queries::one(conn, lesson, id)?;
+        let sheet = queries::one(conn, lesson, id)?.filter(|s| s.is_for(person));
         let answer = queries::answer(conn, id, person)?;
         let Some((sheet, answer)) = sheet.zip(answer) else {
             return Ok(Err(HandInFault::Gone));

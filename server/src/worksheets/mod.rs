@@ -14,7 +14,8 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 pub use mine::routes as for_participants;
-pub use queries::{answered_in, given};
+pub use prepare::give_whole;
+pub use queries::{answered_in, begun_by, hand_in, new_for};
 
 use crate::door::Routes;
 

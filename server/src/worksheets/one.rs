@@ -5,8 +5,11 @@ use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::Html;
 use axum::{Form, Json};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, MarkId};
+use bozzetto_core::lesson::change::NOBODY;
+use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::sheets::owned;
+use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::worksheets::worksheet::{HandIn, Noted, Standing, Verdict};
 use rusqlite::Connection;
 use serde::Deserialize;
@@ -14,7 +17,6 @@ use serde::Deserialize;
 use super::files;
 use super::queries::{self, Answer, Worksheet};
 use crate::app::App;
-use crate::backdrops;
 use crate::backdrops::queries::Whither;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
@@ -104,9 +106,7 @@ async fn change(
 ) -> Result<Html<String>> {
     let (_, answer) = find(app, which.1, which.2).await?;
     app.store.write(write).await?;
-    app.live
-        .tell(answer.drawn_in, Command::WorksheetsChanged)
-        .await;
+    app.live.tell(answer.drawn_in, Command::MineChanged).await;
     shown(app, which, None).await
 }
 
@@ -151,7 +151,7 @@ async fn note(
 /// The most that are put on stage at once.
 const AT_ONCE: usize = 12;
 
-/// Puts hand-ins on stage as pictures that say nothing of whose they are; of two or more, the second beside the first.
+/// Puts hand-ins on stage, with their marks and nothing of whose they are; of two or more, the second beside the first.
 async fn on_stage(
     State(app): State<App>,
     Path((lesson, sheet)): Path<(i64, i64)>,
@@ -159,31 +159,49 @@ async fn on_stage(
 ) -> Result<StatusCode> {
     let read = move |conn: &Connection| {
         let of = queries::one(conn, lesson, sheet)?;
-        Ok((of, queries::answers(conn, sheet)?))
+        let numbered = queries::answers(conn, sheet)?.into_iter().enumerate();
+        let chosen = numbered.filter(|(_, answer)| which.contains(&answer.id));
+        let marks = chosen.map(|(n, answer)| Ok((n + 1, files::marks(conn, &answer, false)?)));
+        Ok((of, marks.collect::<crate::store::Result<Vec<_>>>()?))
     };
-    let (of, answers) = app.store.read(read).await?;
+    let (of, chosen) = app.store.read(read).await?;
     let of: Worksheet = of.ok_or(AppError::NotFound)?;
-    let all = answers.into_iter().enumerate();
-    let chosen: Vec<_> = all.filter(|(_, a)| which.contains(&a.id)).collect();
     if chosen.is_empty() || chosen.len() > AT_ONCE {
         return Err(AppError::Unusable(format!(
             "Choose from 1 to {AT_ONCE} hand-ins first."
         )));
     }
-    let mut added = Vec::new();
-    for (n, answer) in &chosen {
-        let picture = files::picture(&app, answer, false).await?;
-        let file = format!("{} {}.png", of.name, n + 1);
-        let whither = Whither::Lesson(lesson);
-        let backdrop = backdrops::add(&app, whither, &file, &picture, None, None).await?;
-        added.push(BackdropId(backdrop.map_err(AppError::Unusable)? as u64));
-    }
-    let show = match added[..] {
-        [one, other, ..] => Command::SideBySide(one, other),
-        [ref one @ ..] => Command::Changed {
-            goto: one.first().copied(),
-        },
+    let write = move |conn: &Connection| {
+        let mut drawn = Vec::new();
+        // Each goes in behind what is on stage: the first is to be the next.
+        for (number, (_, sheets)) in chosen.into_iter().rev() {
+            let name = format!("{} {number}", of.said.name);
+            let backdrop = queries::add_backdrop(conn, &of, Whither::Lesson(lesson), name)?;
+            drawn.push((BackdropId(backdrop as u64), sheets));
+        }
+        drawn.reverse();
+        Ok(drawn)
     };
+    let drawn = app.store.write(write).await?;
+    let show = match &drawn[..] {
+        [(one, _), (other, _), ..] => Command::SideBySide(*one, *other),
+        [one, ..] => Command::Changed { goto: Some(one.0) },
+        [] => return Ok(StatusCode::NO_CONTENT),
+    };
+    let mut marks = Vec::new();
+    for (backdrop, sheets) in drawn {
+        for mark in sheets.ids().flat_map(|id| sheets.sheet(id).marks()) {
+            let mut mark = Mark::clone(mark);
+            // Whose it is nobody is to see; and it may be on stage already.
+            (mark.id, mark.author) = (MarkId(rand::random()), NOBODY);
+            marks.push(Step {
+                sheet: SheetId::Backdrop(backdrop),
+                op: Op::Add(mark),
+            });
+        }
+    }
     app.live.tell(lesson, show).await;
+    let lesson = app.live.lesson(lesson);
+    let _ = lesson.send(Command::Draw(marks)).await;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -2,37 +2,51 @@
 
 use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
 use bozzetto_core::stage::grain::Grain;
-use bozzetto_core::wire::GivenSheet;
+use bozzetto_core::worksheets::elsewhere::Fits;
 use bozzetto_core::worksheets::worksheet::{Door, HandIn, Noted, Standing, Verdict};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::backdrops::queries::{self as backdrops, New, Whither};
+use crate::captures;
 use crate::lessons::queries as lessons;
+use crate::stage::placed;
 use crate::store::Result;
 
 /// A worksheet of a lesson.
 pub struct Worksheet {
     pub id: i64,
-    pub name: String,
-    pub instruction: String,
     /// The file of its picture.
     pub media: String,
     pub width: u32,
     pub height: u32,
     pub door: Door,
+    pub said: Wording,
 }
 
-const COLUMNS: &str = "id, name, instruction, media, width, height, opened_at, until, closed_at";
+/// What the presenter has said of a worksheet.
+#[derive(Clone, Default)]
+pub struct Wording {
+    pub name: String,
+    pub instruction: String,
+    /// Participants whose it is; `None` for everybody.
+    pub only: Option<Vec<i64>>,
+    /// The box that it has to fit elsewhere.
+    pub fits: Option<Fits>,
+}
+
+const COLUMNS: &str =
+    "id, name, instruction, media, width, height, opened_at, until, closed_at, only_chosen,
+    fits_width, fits_height, fits_bytes";
 
 fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
     let time = |n| {
         row.get::<_, Option<i64>>(n)
             .map(|at| at.map(|at| at as u64))
     };
+    let only: bool = row.get(9)?;
+    let fits = row.get::<_, Option<u32>>(10)?;
     Ok(Worksheet {
         id: row.get(0)?,
-        name: row.get(1)?,
-        instruction: row.get(2)?,
         media: row.get(3)?,
         width: row.get(4)?,
         height: row.get(5)?,
@@ -41,27 +55,106 @@ fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
             until: time(7)?,
             closed: time(8)?,
         },
+        said: Wording {
+            name: row.get(1)?,
+            instruction: row.get(2)?,
+            only: only.then(Vec::new),
+            fits: match fits {
+                Some(width) => Some(Fits {
+                    width,
+                    height: row.get(11)?,
+                    bytes: row.get::<_, Option<i64>>(12)?.map(|most| most as u64),
+                }),
+                None => None,
+            },
+        },
     })
 }
 
+/// Reads whose they are that are not everybody's.
+fn with_chosen(conn: &Connection, mut all: Vec<Worksheet>) -> Result<Vec<Worksheet>> {
+    let mut chosen =
+        conn.prepare_cached("SELECT participant FROM worksheet_for WHERE worksheet = ?1")?;
+    for sheet in &mut all {
+        if let Some(only) = &mut sheet.said.only {
+            let rows = chosen.query_map([sheet.id], |row| row.get(0))?;
+            *only = rows.collect::<rusqlite::Result<_>>()?;
+        }
+    }
+    Ok(all)
+}
+
 /// A worksheet from the picture of a capture, which it keeps whatever becomes of that; `None` when there is no such
-/// capture. It is open from the start.
-pub fn from_capture(
-    conn: &Connection,
-    lesson: i64,
-    capture: i64,
-    instruction: &str,
-) -> Result<Option<i64>> {
-    let now = crate::now();
+/// capture. Nobody has it yet. What is hidden in the capture later is so in the worksheet.
+pub fn from_capture(conn: &Connection, lesson: i64, capture: i64) -> Result<Option<i64>> {
+    let name = placed::new_name();
+    if captures::place(conn, lesson, capture, name)?.is_none() {
+        return Ok(None);
+    }
     let new = conn
         .prepare_cached(
-            "INSERT INTO worksheet (lesson, name, instruction, media, width, height, place, made_at, opened_at)
-             SELECT lesson, name, ?3, media, width, height,
-                 (SELECT coalesce(max(place), 0) + 1 FROM worksheet WHERE lesson = ?1), ?4, ?4
-             FROM capture WHERE id = ?2 AND lesson = ?1 AND deleted_at IS NULL RETURNING id",
+            "INSERT INTO worksheet (lesson, name, instruction, media, placed, width, height, place, made_at)
+             SELECT lesson, coalesce(nullif(json_extract(moment, '$.current.name'), ''), name), '', media, ?3, width, height,
+                 (SELECT coalesce(max(place), 0) + 1 FROM worksheet WHERE lesson = ?1), ?4
+             FROM capture WHERE id = ?2 RETURNING id",
         )?
-        .query_row(params![lesson, capture, instruction, now], |row| row.get(0));
-    Ok(new.optional()?)
+        .query_row(params![lesson, capture, name as i64, crate::now()], |row| row.get(0))?;
+    Ok(Some(new))
+}
+
+/// Keeps what the presenter says of a worksheet; an empty name stays as it was.
+pub fn say(conn: &Connection, id: i64, said: &Wording) -> Result<()> {
+    conn.prepare_cached(
+        "UPDATE worksheet SET name = coalesce(nullif(?2, ''), name), instruction = ?3, only_chosen = ?4,
+             fits_width = ?5, fits_height = ?6, fits_bytes = ?7 WHERE id = ?1",
+    )?
+    .execute(params![
+        id,
+        said.name,
+        said.instruction,
+        said.only.is_some(),
+        said.fits.map(|fits| fits.width),
+        said.fits.map(|fits| fits.height),
+        said.fits.and_then(|fits| fits.bytes).map(|most| most as i64),
+    ])?;
+    conn.prepare_cached("DELETE FROM worksheet_for WHERE worksheet = ?1")?
+        .execute([id])?;
+    let mut add = conn.prepare_cached(
+        "INSERT OR IGNORE INTO worksheet_for (worksheet, participant)
+         SELECT w.id, p.id FROM worksheet w JOIN participant p ON p.lesson = w.lesson WHERE w.id = ?1 AND p.id = ?2",
+    )?;
+    for person in said.only.iter().flatten() {
+        add.execute([id, *person])?;
+    }
+    Ok(())
+}
+
+/// Moves a worksheet by one place in its lesson.
+pub fn shift(conn: &Connection, lesson: i64, id: i64, later: bool) -> Result<()> {
+    let mut all: Vec<i64> = of_lesson(conn, lesson)?
+        .iter()
+        .map(|sheet| sheet.id)
+        .collect();
+    let Some(at) = all.iter().position(|sheet| *sheet == id) else {
+        return Ok(());
+    };
+    let other = if later { at + 1 } else { at.wrapping_sub(1) };
+    if other < all.len() {
+        all.swap(at, other);
+    }
+    let mut set = conn.prepare_cached("UPDATE worksheet SET place = ?2 WHERE id = ?1")?;
+    for (n, sheet) in (1i64..).zip(all) {
+        set.execute([sheet, n])?;
+    }
+    Ok(())
+}
+
+/// Takes a worksheet away, or brings it back.
+pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<()> {
+    let at = deleted.then(crate::now);
+    conn.prepare_cached("UPDATE worksheet SET deleted_at = ?2 WHERE id = ?1")?
+        .execute(params![id, at])?;
+    Ok(())
 }
 
 /// A lesson's worksheets, in their order.
@@ -70,21 +163,41 @@ pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<Worksheet>> {
         "SELECT {COLUMNS} FROM worksheet WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id"
     ))?;
     let rows = statement.query_map([lesson], worksheet)?;
-    Ok(rows.collect::<rusqlite::Result<_>>()?)
+    with_chosen(conn, rows.collect::<rusqlite::Result<_>>()?)
 }
 
-/// The worksheets that participants have.
-pub fn given(conn: &Connection, lesson: i64) -> Result<Vec<GivenSheet>> {
-    let now = crate::now() as u64;
+/// Those that a participant has, each with what they have made of it.
+pub fn theirs(
+    conn: &Connection,
+    lesson: i64,
+    person: i64,
+) -> Result<Vec<(Worksheet, Option<Answer>)>> {
     let all = of_lesson(conn, lesson)?.into_iter();
-    let theirs = all.filter(|sheet| sheet.door.opened.is_some());
-    let each = theirs.map(|sheet| GivenSheet {
-        id: sheet.id as u64,
-        open: sheet.door.is_open(now),
-        until: sheet.door.until,
-        name: sheet.name,
+    let have = all.filter(|sheet| sheet.is_for(person));
+    have.map(|sheet| {
+        let answer = answer(conn, sheet.id, person)?;
+        Ok((sheet, answer))
+    })
+    .collect()
+}
+
+/// How many of those wait for something from a participant.
+pub fn new_for(conn: &Connection, lesson: i64, person: i64) -> Result<usize> {
+    let now = crate::now() as u64;
+    let all = theirs(conn, lesson, person)?;
+    let new = all.iter().filter(|(sheet, answer)| {
+        let standing = answer.as_ref().map_or(Standing::Nothing, Answer::standing);
+        standing.is_new(&sheet.door, now)
     });
-    Ok(each.collect())
+    Ok(new.count())
+}
+
+impl Worksheet {
+    /// Whether a participant has it.
+    pub fn is_for(&self, person: i64) -> bool {
+        let only = self.said.only.as_ref();
+        self.door.opened.is_some() && only.is_none_or(|only| only.contains(&person))
+    }
 }
 
 /// One worksheet of a lesson.
@@ -92,7 +205,8 @@ pub fn one(conn: &Connection, lesson: i64, id: i64) -> Result<Option<Worksheet>>
     let mut statement = conn.prepare_cached(&format!(
         "SELECT {COLUMNS} FROM worksheet WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL"
     ))?;
-    Ok(statement.query_row([id, lesson], worksheet).optional()?)
+    let found = statement.query_row([id, lesson], worksheet).optional()?;
+    Ok(with_chosen(conn, found.into_iter().collect())?.pop())
 }
 
 /// Opens a worksheet, until a time if there is one, or closes it.
@@ -110,6 +224,7 @@ pub fn set_open(conn: &Connection, id: i64, open: bool, until: Option<u64>) -> R
 }
 
 /// What somebody has made of a worksheet.
+#[derive(Clone)]
 pub struct Answer {
     pub id: i64,
     /// The lesson in which it is drawn.
@@ -238,18 +353,15 @@ pub fn take_late(conn: &Connection, answer: i64) -> Result<()> {
     Ok(())
 }
 
-/// What a participant has made of a worksheet; begun if it was not.
-pub fn begin(conn: &Connection, of: &Worksheet, participant: i64) -> Result<Answer> {
-    if let Some(begun) = answer(conn, of.id, participant)? {
-        return Ok(begun);
-    }
-    let drawn_in = lessons::create_empty(conn, &of.name, "class")?;
-    conn.prepare_cached(
-        "UPDATE lesson SET answers = ?2, aspect_width = ?3, aspect_height = ?4 WHERE id = ?1",
-    )?
-    .execute(params![drawn_in, of.id, of.width, of.height])?;
-    let backdrop = New {
-        name: of.name.clone(),
+/// A backdrop that is a worksheet's picture; gives its id.
+pub fn add_backdrop(
+    conn: &Connection,
+    of: &Worksheet,
+    whither: Whither,
+    name: String,
+) -> Result<i64> {
+    let new = New {
+        name,
         kind: BackdropKind::Picture {
             grain: Grain::Pixels,
         },
@@ -259,15 +371,36 @@ pub fn begin(conn: &Connection, of: &Worksheet, participant: i64) -> Result<Answ
         height: f64::from(of.height),
         seen: ViewState::default(),
     };
-    let backdrop = backdrops::add(conn, Whither::Lesson(drawn_in), &backdrop)?;
+    let backdrop = backdrops::add(conn, whither, &new)?;
     conn.prepare_cached("UPDATE backdrop SET media = ?2 WHERE id = ?1")?
         .execute(params![backdrop, of.media])?;
+    Ok(backdrop)
+}
+
+/// What a participant has made of a worksheet; begun if it was not.
+pub fn begin(conn: &Connection, of: &Worksheet, participant: i64) -> Result<Answer> {
+    if let Some(begun) = answer(conn, of.id, participant)? {
+        return Ok(begun);
+    }
+    let drawn_in = lessons::create_empty(conn, &of.said.name, "class")?;
+    conn.prepare_cached(
+        "UPDATE lesson SET answers = ?2, aspect_width = ?3, aspect_height = ?4 WHERE id = ?1",
+    )?
+    .execute(params![drawn_in, of.id, of.width, of.height])?;
+    add_backdrop(conn, of, Whither::Lesson(drawn_in), of.said.name.clone())?;
     conn.prepare_cached(
         "INSERT INTO answer (worksheet, participant, drawn_in) VALUES (?1, ?2, ?3)",
     )?
     .execute(params![of.id, participant, drawn_in])?;
     let begun = answer(conn, of.id, participant)?;
     Ok(begun.expect("it was begun just now"))
+}
+
+/// The same of a worksheet by its number.
+pub fn begun_by(conn: &Connection, lesson: i64, worksheet: i64, person: i64) -> Result<Answer> {
+    let of = one(conn, lesson, worksheet)?;
+    let gone = || crate::store::StoreError("there is no such worksheet".to_owned());
+    begin(conn, &of.ok_or_else(gone)?, person)
 }
 
 /// Keeps what was drawn up to a place in the log as a version that was handed in.

@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, Response};
 use bozzetto_core::geometry::ids::AuthorId;
@@ -38,6 +38,8 @@ struct List {
     lesson: lessons::LessonCard,
     sheets: Vec<Worksheet>,
     now: u64,
+    /// One that was deleted just now.
+    deleted: Option<i64>,
 }
 
 #[derive(Template)]
@@ -63,7 +65,16 @@ impl Worksheet {
     }
 }
 
-async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String>> {
+#[derive(Deserialize)]
+struct Deleted {
+    deleted: Option<i64>,
+}
+
+async fn list(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(Deleted { deleted }): Query<Deleted>,
+) -> Result<Html<String>> {
     let read = move |conn: &rusqlite::Connection| {
         Ok((lessons::one(conn, id)?, queries::of_lesson(conn, id)?))
     };
@@ -72,6 +83,7 @@ async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Html<String
         lesson: lesson.ok_or(AppError::NotFound)?,
         sheets,
         now: crate::now() as u64,
+        deleted,
     };
     Ok(Html(page.render()?))
 }

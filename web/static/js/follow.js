@@ -71,7 +71,7 @@ const line = new Line({
   },
 });
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
-const showTakeAways = prepareTakeAways(lesson);
+const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, () => showNews());
 prepareOwnView({ glass, mount, picture: layers.picture, refresh });
 
 /** The backdrops on stage. */
@@ -98,13 +98,25 @@ function heard(events) {
       el("paused").hidden = !event.paused;
     } else if (event.type === "takeAways") {
       showTakeAways(event.items);
-    } else if (event.type === "worksheets") {
-      const open = event.given.filter((sheet) => sheet.open).length;
-      el("mine-count").hidden = open === 0;
-      el("mine-count").textContent = `${open}`;
+      showNews();
+    } else if (event.type === "mine") {
+      showNews();
     }
   }
   refresh.soon();
+}
+
+/** Counts at the places what is new there. */
+async function showNews() {
+  const response = await fetch(`/follow/${lesson}/news`).catch(() => null);
+  if (!response?.ok) return;
+  const { mine, take_aways: takeAways, opened } = await response.json();
+  markOpened(opened);
+  for (const [place, count] of Object.entries({ Mine: mine, "Take-aways": takeAways })) {
+    const shown = /** @type {HTMLElement} */ (document.querySelector(`[data-count="${place}"]`));
+    shown.hidden = count === 0;
+    shown.textContent = `${count}`;
+  }
 }
 
 // A picture that has stopped says so; while the lesson is paused or the line down, that is said instead.

@@ -197,6 +197,25 @@ function count() {
   el("together-count").replaceChildren(head, says);
 }
 
+/** Those that are laid over one another. */
+let chosen = "";
+
+/** Chooses those that are handed in, or all; whether they are others now. */
+function choose() {
+  const only = input("wall-handed").checked;
+  const all = standings.filter((s) => wall.known(s.answer) >= 0 && (!only || s.at !== null)).map((s) => s.answer);
+  if (all.join() === chosen) return false;
+  chosen = all.join();
+  wall.count_only(Float64Array.from(all));
+  return true;
+}
+
+function showAll() {
+  show();
+  showTogether();
+  count();
+}
+
 // ---- What is new -----------------------------------------------------------------------------
 
 async function look() {
@@ -220,11 +239,8 @@ async function look() {
   }).catch(() => null);
   if (!drawn?.ok) return;
   const changed = wall.take(new Uint8Array(await drawn.arrayBuffer()));
-  if (changed.length === 0) return;
   changed.forEach(paint);
-  show();
-  showTogether();
-  count();
+  if (choose() || changed.length > 0) showAll();
 }
 
 for (const [id, other, is] of /** @type {const} */ ([
@@ -238,7 +254,10 @@ for (const [id, other, is] of /** @type {const} */ ([
     show();
   });
 el("wall-sort").addEventListener("change", show);
-el("wall-handed").addEventListener("change", show);
+el("wall-handed").addEventListener("change", () => {
+  choose();
+  showAll();
+});
 button("wall-open").addEventListener("click", async () => {
   const open = button("wall-open").dataset.open === "true";
   await fetch(`${base}/${open ? "close" : "open"}`, {

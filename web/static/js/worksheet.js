@@ -91,7 +91,7 @@ function heard(events) {
       layOut();
     } else if (event.type === "typing") {
       typing.begin();
-    } else if (event.type === "worksheets") {
+    } else if (event.type === "mine") {
       showStanding();
     } else if (event.type === "sorry") {
       say(event.why);
@@ -220,6 +220,19 @@ async function comes(is) {
   for (let n = 0; n < 60 && !is(); n++) await new Promise((next) => setTimeout(next, 50));
   return is();
 }
+
+// ---- For elsewhere ----------------------------------------------------------------------------
+
+el("copy-mine").addEventListener("click", async () => {
+  await comes(() => glass.pending() === 0);
+  const picture = fetch(`${base}/elsewhere?png=true`).then((r) => (r.ok ? r.blob() : Promise.reject(r)));
+  // Over plain HTTP there is no clipboard.
+  const written = navigator.clipboard?.write([new ClipboardItem({ "image/png": picture })]) ?? Promise.reject();
+  el("standing").textContent = await written.then(
+    () => "Copied. It can be pasted anywhere.",
+    () => "It cannot be copied here: take the file instead.",
+  );
+});
 
 // ---- Coming and going ------------------------------------------------------------------------
 

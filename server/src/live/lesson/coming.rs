@@ -162,7 +162,6 @@ impl Lesson {
                         paused: self.told.paused,
                         backdrops: Box::new(stage.backdrops),
                         take_aways,
-                        worksheets: self.given.clone(),
                     },
                 }
             }

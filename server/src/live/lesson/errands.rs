@@ -5,9 +5,10 @@ use std::collections::VecDeque;
 
 use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use bozzetto_core::lesson::change::NOBODY;
+use bozzetto_core::sheets::step::Step;
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::step::StageStep;
-use bozzetto_core::wire::{FromServer, GivenSheet, Goodbye, TakeAway};
+use bozzetto_core::wire::{FromServer, Goodbye, TakeAway};
 use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 
@@ -25,10 +26,9 @@ pub(super) enum Errand {
     },
     /// What is handed out is read again.
     Captures,
-    /// The worksheets that participants have are read again.
-    Worksheets,
     /// A participant is sent away and kept away.
     SendAway(PersonId),
+    Draw(Vec<Step>),
     /// Questions that come after the others.
     Look(oneshot::Sender<Look>),
     Shown(oneshot::Sender<Shown>),
@@ -41,7 +41,6 @@ pub(super) enum Done {
         goto: Option<(BackdropId, Option<BackdropId>)>,
     },
     Captures(Vec<TakeAway>),
-    Worksheets(Vec<GivenSheet>),
     SentAway(PersonId),
 }
 
@@ -85,6 +84,10 @@ impl Lesson {
                     let _ = reply.send(self.look());
                     None
                 }
+                Errand::Draw(steps) => {
+                    self.draw(steps);
+                    None
+                }
                 Errand::Shown(reply) => {
                     let _ = reply.send(self.shown_to_participants());
                     None
@@ -105,10 +108,6 @@ impl Lesson {
                         store.read(move |conn| crate::captures::handed_out(conn, id, None));
                     Ok(Done::Captures(handed_out.await?))
                 })),
-                Errand::Worksheets => Some(tokio::spawn(async move {
-                    let given = store.read(move |conn| crate::worksheets::given(conn, id));
-                    Ok(Done::Worksheets(given.await?))
-                })),
                 Errand::SendAway(person) => Some(tokio::spawn(async move {
                     let gone = person.0 as i64;
                     let kept = store.write(move |conn| participant::send_away(conn, id, gone));
@@ -125,13 +124,6 @@ impl Lesson {
         match done {
             Ok(Done::Reloaded { tables, goto }) => self.follow_tables(tables.map(|t| *t), goto),
             Ok(Done::Captures(take_aways)) => self.captures_changed(take_aways),
-            Ok(Done::Worksheets(given)) => {
-                self.given = given;
-                // Also while the stage is paused: a worksheet is given on purpose. Whoever marks one looks how it stands.
-                let told = FromServer::Worksheets(self.given.clone());
-                self.publish_to_participants_even_paused(&told);
-                self.publish_to_presenters(&told);
-            }
             Ok(Done::SentAway(person)) => {
                 for connection in self.connections_of(person.0 as i64) {
                     self.say(connection, Said::Goodbye(Goodbye::SentAway));

@@ -25,13 +25,13 @@ use bozzetto_core::paint::wet::WetStrokes;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::sheet::Sheets;
-use bozzetto_core::sheets::step::SheetId;
+use bozzetto_core::sheets::step::{SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
 use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, GivenSheet, Goodbye, Hello, OnStage, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, TakeAway, ToServer};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot};
 use tokio::task::JoinHandle;
@@ -128,9 +128,11 @@ pub enum Command {
     },
     /// Running order has changed, and these two are to go on stage beside each other.
     SideBySide(BackdropId, BackdropId),
+    /// These steps are made, by nobody; after what was told before.
+    Draw(Vec<Step>),
     CapturesChanged,
-    /// Worksheets were opened or closed.
-    WorksheetsChanged,
+    /// What participants have of their own has changed.
+    MineChanged,
     /// The lesson was deleted.
     Deleted,
 }
@@ -187,8 +189,6 @@ struct Lesson {
     recent: VecDeque<(u64, Change)>,
     known: HashMap<ChangeId, u64>,
     take_aways: Vec<TakeAway>,
-    /// The worksheets that participants have.
-    given: Vec<GivenSheet>,
     wet: WetStrokes,
     presenters: Broadcast,
     participants: Broadcast,
@@ -252,11 +252,11 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
             // While it is paused, what was handed out since is not known to anybody.
             let paused = opened.as_ref().and_then(|o| o.tables.paused_at);
             let take_aways = crate::captures::handed_out(conn, id, paused)?;
-            Ok((opened, take_aways, crate::worksheets::given(conn, id)?))
+            Ok((opened, take_aways))
         })
         .await;
     let mut lesson = match opened {
-        Ok((Some(opened), take_aways, given)) => Lesson::new(id, store, opened, take_aways, given),
+        Ok((Some(opened), take_aways)) => Lesson::new(id, store, opened, take_aways),
         Ok((None, ..)) => return live_ends(&live, id),
         Err(e) => {
             tracing::error!("lesson {id} could not be opened: {e}");
@@ -315,13 +315,7 @@ async fn until(moment: Option<Instant>) {
 }
 
 impl Lesson {
-    fn new(
-        id: i64,
-        store: Store,
-        opened: Opened,
-        take_aways: Vec<TakeAway>,
-        given: Vec<GivenSheet>,
-    ) -> Self {
+    fn new(id: i64, store: Store, opened: Opened, take_aways: Vec<TakeAway>) -> Self {
         let mut lesson = Self {
             id,
             store,
@@ -335,7 +329,6 @@ impl Lesson {
             recent: opened.recent.into(),
             known: opened.known,
             take_aways,
-            given,
             wet: WetStrokes::default(),
             presenters: Broadcast::default(),
             participants: Broadcast::default(),
@@ -419,8 +412,14 @@ impl Lesson {
             Command::SideBySide(one, other) => self.errand(Errand::Reload {
                 goto: Some((one, Some(other))),
             }),
+            Command::Draw(steps) => self.errand(Errand::Draw(steps)),
             Command::CapturesChanged => self.errand(Errand::Captures),
-            Command::WorksheetsChanged => self.errand(Errand::Worksheets),
+            // Also while the stage is paused: a worksheet is given on purpose.
+            Command::MineChanged => {
+                self.publish_to_participants_even_paused(&FromServer::Mine);
+                // Whoever marks a worksheet looks how it stands.
+                self.publish_to_presenters(&FromServer::Mine);
+            }
             Command::Deleted => {}
         }
     }

@@ -1,14 +1,14 @@
 //! What people ask for: judged, put in order and applied.
 
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
-use bozzetto_core::lesson::change::{Change, Intent, What};
+use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::paint::wet::WetShape;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::owned::only_own;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Op, SheetId, Step, check_steps};
 use bozzetto_core::stage::step::StageStep;
-use bozzetto_core::wire::{FromServer, ToServer};
+use bozzetto_core::wire::{FromServer, ToServer, divided};
 
 use super::errands::Errand;
 use super::{Lesson, nowhere};
@@ -85,6 +85,22 @@ impl Lesson {
             Ok(()) => self.write(),
             Err(why) => self.answer(connection, &FromServer::Refused { id, why }),
         }
+    }
+
+    /// Makes steps, by nobody: there is nobody to undo them, and whoever asks is told in other ways.
+    pub(super) fn draw(&mut self, steps: Vec<Step>) {
+        let parts = match steps.is_empty() {
+            true => Ok(Vec::new()),
+            false => divided(Intent::Do(steps)),
+        };
+        let made = parts.and_then(|parts| {
+            let mut each = parts.iter();
+            each.try_for_each(|part| self.apply(NOBODY, None, ChangeId(rand::random()), part))
+        });
+        if let Err(why) = made {
+            tracing::error!("lesson {}: nothing was drawn: {why}", self.id);
+        }
+        self.write();
     }
 
     pub(super) fn apply(

@@ -5,16 +5,20 @@ import { el, thousands } from "../page.js";
 
 /** @import { TakeAway } from "../../glass/glass.js" */
 
+/** By when a download that was begun is known to the server, in milliseconds. */
+const SOON = 1000;
+
 /**
  * @param {string} lesson
- * @returns {(items: TakeAway[]) => void} shows what there is now
+ * @param {() => void} opened one has been opened
  */
-export function prepareTakeAways(lesson) {
+export function prepareTakeAways(lesson, opened) {
   const large = /** @type {HTMLDialogElement} */ (document.getElementById("large"));
 
-  /** @param {TakeAway[]} items */
+  /** Shows what there is now. @param {TakeAway[]} items */
   function show(items) {
     el("none-yet").hidden = items.length > 0;
+    el("take-all").hidden = items.length < 2;
     const list = el("take-away-list");
     /** @type {Map<string, Element>} */
     const known = new Map([...list.children].map((li) => [/** @type {HTMLElement} */ (li).dataset.item ?? "", li]));
@@ -31,6 +35,7 @@ export function prepareTakeAways(lesson) {
     const base = `/follow/${lesson}/take-aways/${item.id}`;
     const li = document.createElement("li");
     li.dataset.item = mark;
+    li.dataset.id = `${item.id}`;
     const open = document.createElement("button");
     open.className = "open";
     open.setAttribute("aria-label", `Open ${item.name} large`);
@@ -46,7 +51,10 @@ export function prepareTakeAways(lesson) {
     const pixels = document.createElement("span");
     pixels.className = "small-line";
     pixels.textContent = `${thousands(item.width)} × ${thousands(item.height)} px`;
-    words.append(name, pixels);
+    const isNew = document.createElement("b");
+    isNew.className = "new";
+    isNew.textContent = "new";
+    words.append(name, pixels, isNew);
     li.append(open, words, download(base, item.name));
     return li;
   }
@@ -58,6 +66,7 @@ export function prepareTakeAways(lesson) {
     link.href = `${base}/download`;
     link.textContent = "Download";
     link.setAttribute("aria-label", `Download ${name}`);
+    link.addEventListener("click", () => setTimeout(opened, SOON));
     return link;
   }
 
@@ -77,8 +86,18 @@ export function prepareTakeAways(lesson) {
     const picture = new Image(item.width, item.height);
     picture.src = `${base}/picture.png?v=${item.version}`;
     picture.alt = item.name;
+    picture.addEventListener("load", opened);
     large.replaceChildren(head, picture);
     large.showModal();
   }
-  return show;
+
+  /** @param {number[]} ids those that this participant has opened */
+  function markOpened(ids) {
+    for (const li of el("take-away-list").children) {
+      const { id } = /** @type {HTMLElement} */ (li).dataset;
+      li.classList.toggle("is-new", !ids.includes(Number(id)));
+    }
+  }
+  el("take-all").addEventListener("click", () => setTimeout(opened, SOON));
+  return { show, markOpened };
 }

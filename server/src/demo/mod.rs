@@ -1,23 +1,22 @@
 //! Made-up lessons to try everything with: an evening class in coastal pilotage at a harbour that
 //! does not exist, and a meeting of its users.
 
+mod answers;
+mod draw;
+
 use std::path::Path;
 
 use anyhow::Context;
 use bozzetto_core::capture::way::Way;
 use bozzetto_core::capture::{OnStage, Request};
 use bozzetto_core::geometry::frames::{Ink, Map, Point, Rect, Size};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
 use bozzetto_core::geometry::zoom::Zoom;
-use bozzetto_core::ink::InkPoint;
-use bozzetto_core::ink::fit::fit;
-use bozzetto_core::lesson::change::{Change, What};
-use bozzetto_core::marks::mark::{Body, Mark};
-use bozzetto_core::marks::swatch::ORIGINALS;
-use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
 use bozzetto_core::stage::board::{Board, Ruling};
 
+use self::draw::{curve, strokes};
 use crate::app::{App, Options};
 use crate::backdrops::About;
 use crate::backdrops::queries::{New, Whither};
@@ -35,7 +34,7 @@ macro_rules! demo_picture {
     ($file:literal) => {
         DemoPicture {
             file: $file,
-            bytes: include_bytes!(concat!("../../demo/", $file)),
+            bytes: include_bytes!(concat!("../../../demo/", $file)),
         }
     };
 }
@@ -47,7 +46,7 @@ static BERTHS: DemoPicture = demo_picture!("Berth plan.svg");
 static NOTICES: DemoPicture = demo_picture!("Notices to mariners.pdf");
 static TIDE: DemoPicture = demo_picture!("Tide and lights.html");
 static VESSEL: DemoPicture = demo_picture!("Vessel at the buoys.webm");
-static VESSEL_POSTER: &[u8] = include_bytes!("../../demo/Vessel at the buoys.png");
+static VESSEL_POSTER: &[u8] = include_bytes!("../../../demo/Vessel at the buoys.png");
 
 /// Fills a new data folder.
 pub async fn fill(data: &Path) -> anyhow::Result<()> {
@@ -69,13 +68,14 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
         BackdropKind::Camera { simulated: true },
     )
     .await?;
-    add(&app, class, &WORKSHEET).await?;
+    let worksheet = add(&app, class, &WORKSHEET).await?;
     add(&app, class, &SOUNDER).await?;
     source(&app.store, class, "Shared screen", BackdropKind::Share).await?;
     board(&app.store, class, Ruling::Squared).await?;
     mark_the_chart(&app.store, class, chart).await?;
     show(&app.store, class, chart).await?;
     take_captures(&app, class, chart).await?;
+    answers::fill(&app, class, worksheet).await?;
 
     let meeting = lesson(&app.store, "Harbour users' meeting: berth plan", "meeting").await?;
     let plan = add(&app, meeting, &BERTHS).await?;
@@ -189,57 +189,10 @@ async fn mark_the_chart(store: &Store, lesson: i64, chart: i64) -> anyhow::Resul
     let to_held = Map::<Ink, _>::coincident().then(&view.inverse().context("a view")?);
     let sheet = SheetId::Backdrop(BackdropId(chart as u64));
     let drawn = [(1, course), (1, head), (2, ring), (3, band)];
-    let changes: Vec<(u64, Change)> = (1..)
-        .zip(drawn)
-        .map(|(seq, (swatch, line))| {
-            let style = ORIGINALS[swatch].style();
-            let width = f64::from(style.width);
-            let points: Vec<InkPoint> = line.iter().map(|p| InkPoint::new(*p, width)).collect();
-            let body = Body::Stroke(fit(&points).expect("there are points"));
-            let mark = Mark::new(MarkId(seq), AuthorId(1), style, body, to_held, seq as i64);
-            let steps = vec![Step {
-                sheet,
-                op: Op::Add(mark),
-            }];
-            let change = Change {
-                id: ChangeId(seq),
-                author: AuthorId(1),
-                at: crate::now() as u64,
-                what: What::Marks {
-                    deed: Deed::Do,
-                    steps,
-                },
-            };
-            (seq, change)
-        })
-        .collect();
+    let changes = strokes(sheet, to_held, AuthorId(1), drawn);
     Ok(store
         .write(move |conn| log::append(conn, lesson, &changes))
         .await?)
-}
-
-/// Points of a hand-like curve through a few places (Catmull and Rom).
-fn curve(through: &[(f64, f64)]) -> Vec<Point<Ink>> {
-    let at = |i: isize| through[i.clamp(0, through.len() as isize - 1) as usize];
-    let mut points = Vec::new();
-    for i in 0..through.len() as isize - 1 {
-        let [p0, p1, p2, p3] = [at(i - 1), at(i), at(i + 1), at(i + 2)];
-        let blend = |a: f64, b: f64, c: f64, d: f64, t: f64| {
-            0.5 * (2. * b
-                + (c - a) * t
-                + (2. * a - 5. * b + 4. * c - d) * t * t
-                + (3. * b - a - 3. * c + d) * t * t * t)
-        };
-        for step in 0..12 {
-            let t = f64::from(step) / 12.0;
-            points.push(Point::new(
-                blend(p0.0, p1.0, p2.0, p3.0, t),
-                blend(p0.1, p1.1, p2.1, p3.1, t),
-            ));
-        }
-    }
-    points.extend(through.last().map(|(x, y)| Point::new(*x, *y)));
-    points
 }
 
 async fn take_captures(app: &App, lesson: i64, chart: i64) -> anyhow::Result<()> {

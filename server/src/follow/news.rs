@@ -1,0 +1,51 @@
+//! What is new for a participant: counts at the places of their pages.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::HeaderMap;
+use rusqlite::Connection;
+use serde::Serialize;
+
+use super::routes::follower;
+use crate::app::App;
+use crate::captures;
+use crate::error::Result;
+use crate::worksheets;
+
+/// See the module's description.
+#[derive(Serialize)]
+pub struct News {
+    /// How many worksheets wait for something.
+    pub mine: usize,
+    /// Which take-aways have been opened.
+    pub opened: Vec<i64>,
+    /// How many have not.
+    pub take_aways: usize,
+}
+
+impl News {
+    pub async fn of(app: &App, lesson: i64, participant: i64) -> Result<Self> {
+        let read = move |conn: &Connection| {
+            let opened = captures::opened_by(conn, lesson, participant)?;
+            Ok((worksheets::new_for(conn, lesson, participant)?, opened))
+        };
+        let (mine, opened) = app.store.read(read).await?;
+        // As far as participants know: nothing that was handed out while the lesson is paused.
+        let out = app.live.shown(lesson).await?.take_aways;
+        let new = out.iter().filter(|t| !opened.contains(&(t.id as i64)));
+        Ok(Self {
+            mine,
+            take_aways: new.count(),
+            opened,
+        })
+    }
+}
+
+pub async fn news(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    headers: HeaderMap,
+) -> Result<Json<News>> {
+    let who = follower(&app, lesson, &headers).await?;
+    Ok(Json(News::of(&app, lesson, who.id).await?))
+}
