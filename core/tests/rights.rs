@@ -15,20 +15,29 @@ use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{ToServer, encode};
 
-/// Whether participants may send it.
-fn participants_may(message: &ToServer) -> bool {
+/// Whether it may be sent by a participant, by one with a pen, and by whoever marks a worksheet. Presenters may send all.
+fn who_may(message: &ToServer) -> [bool; 3] {
+    let (nobody, drawers) = ([false; 3], [false, true, true]);
     match message {
-        ToServer::WantKey(_) | ToServer::WantStills => true,
-        ToServer::Wet(_)
-        | ToServer::WetEnd(_)
-        | ToServer::Act { .. }
-        | ToServer::See { .. }
-        | ToServer::WetShape(_)
+        ToServer::WantKey(_) | ToServer::WantStills | ToServer::Raise(_) => [true, true, false],
+        ToServer::Wet(_) | ToServer::WetEnd(_) | ToServer::WetShape(_) => drawers,
+        ToServer::Act { intent, .. } => match intent {
+            Intent::Stage(_) => nobody,
+            Intent::Do(_)
+            | Intent::More(_)
+            | Intent::Undo
+            | Intent::Redo
+            | Intent::UndoOn(_)
+            | Intent::RedoOn(_) => drawers,
+        },
+        ToServer::See { .. }
         | ToServer::Chunk(_)
         | ToServer::Still(_)
         | ToServer::SendAway(_)
         | ToServer::Point(_)
-        | ToServer::Lay(_) => false,
+        | ToServer::Lay(_)
+        | ToServer::Lower(_)
+        | ToServer::PassPen { .. } => nobody,
     }
 }
 
@@ -50,10 +59,13 @@ fn one_of_each() -> Vec<ToServer> {
             points: Default::default(),
         }),
         ToServer::WetEnd(MarkId(1)),
-        ToServer::Act {
-            id: ChangeId(1),
-            intent: Intent::Undo,
-        },
+        act(Intent::Undo),
+        act(Intent::Redo),
+        act(Intent::UndoOn(SheetId::Glass)),
+        act(Intent::RedoOn(SheetId::Glass)),
+        act(Intent::Do(Vec::new())),
+        act(Intent::More(Vec::new())),
+        act(Intent::Stage(Vec::new())),
         ToServer::See {
             backdrop,
             seen: Box::default(),
@@ -82,18 +94,32 @@ fn one_of_each() -> Vec<ToServer> {
         ToServer::SendAway(PersonId(1)),
         ToServer::Lay(Box::new(Lay::NoClock(1))),
         ToServer::Point(Pointing::NoLaser),
+        ToServer::Raise(true),
+        ToServer::Lower(PersonId(1)),
+        ToServer::PassPen {
+            to: None,
+            pen: true,
+        },
     ]
+}
+
+fn act(intent: Intent) -> ToServer {
+    let id = ChangeId(1);
+    ToServer::Act { id, intent }
 }
 
 #[test]
 fn every_message_is_judged() {
     let all = one_of_each();
     let kinds: std::collections::HashSet<_> = all.iter().map(std::mem::discriminant).collect();
-    assert_eq!(kinds.len(), 12, "one of each");
+    assert_eq!(kinds.len(), 15, "one of each");
+    let watching = Role::Participant { pen: false };
+    let roles = [watching, Role::Participant { pen: true }, Role::Author];
     for message in all {
         assert!(may(Role::Presenter, &message));
-        let theirs = participants_may(&message);
-        assert_eq!(may(Role::Participant, &message), theirs, "{message:?}");
-        assert!(!theirs || encode(&message).len() <= Role::Participant.longest_message() / 10);
+        let judged = roles.map(|role| may(role, &message));
+        assert_eq!(judged, who_may(&message), "{message:?}");
+        let fits = encode(&message).len() <= watching.longest_message() / 10;
+        assert!(!judged[0] || fits, "{message:?}");
     }
 }

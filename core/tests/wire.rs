@@ -41,7 +41,8 @@ use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{
-    FromServer, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, decode, encode,
+    FromServer, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, Yours, decode,
+    encode,
 };
 
 fn golden(name: &str) -> PathBuf {
@@ -312,6 +313,12 @@ fn to_server() -> Vec<ToServer> {
         ToServer::WantKey(BackdropId(3)),
         ToServer::WantStills,
         ToServer::SendAway(PersonId(2)),
+        ToServer::Raise(true),
+        ToServer::Lower(PersonId(2)),
+        ToServer::PassPen {
+            to: Some(PersonId(2)),
+            pen: true,
+        },
     ];
     all.extend(pointings().map(ToServer::Point));
     all.extend(laid().map(|lay| ToServer::Lay(Box::new(lay))));
@@ -362,6 +369,13 @@ fn from_server() -> Vec<FromServer> {
     let person = Person {
         id: PersonId(2),
         name: "Ines".to_owned(),
+        pen: true,
+        raised: Some(1),
+        stills: false,
+    };
+    let yours = Yours {
+        pen: Some(3),
+        raised: true,
     };
     let take_away = TakeAway {
         id: 1,
@@ -383,6 +397,7 @@ fn from_server() -> Vec<FromServer> {
         paused: false,
         backdrops: Box::new(stage.clone()),
         take_aways: vec![take_away.clone()],
+        yours,
     };
     let whole = Start::Lesson {
         sheets: sheets.clone(),
@@ -429,6 +444,7 @@ fn from_server() -> Vec<FromServer> {
         FromServer::People(vec![person.clone()]),
         FromServer::TakeAways(vec![take_away]),
         FromServer::Mine,
+        FromServer::Yours(yours),
         FromServer::Keeping(false),
         FromServer::Captures,
         FromServer::Sorry(Refusal::TooLarge),

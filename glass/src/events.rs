@@ -7,7 +7,9 @@ use bozzetto_core::sheets::step::Op;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, OnStage, Person, Start, State, TakeAway, Welcome, decode};
+use bozzetto_core::wire::{
+    FromServer, OnStage, Person, Start, State, TakeAway, Welcome, Yours, decode,
+};
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;
@@ -59,6 +61,10 @@ pub enum Heard {
     },
     /// What this participant has of their own may have changed.
     Mine,
+    /// What this participant has of the presenter.
+    Yours {
+        yours: Yours,
+    },
     Keeping {
         keeping: bool,
     },
@@ -253,6 +259,7 @@ impl Glass {
             FromServer::LeftOut(count) => events.push(Heard::LeftOut { count }),
             FromServer::TakeAways(items) => events.push(Heard::TakeAways { items }),
             FromServer::Mine => events.push(Heard::Mine),
+            FromServer::Yours(yours) => events.push(Heard::Yours { yours }),
             FromServer::Keeping(keeping) => events.push(Heard::Keeping { keeping }),
             FromServer::Captures => events.push(Heard::Captures),
             FromServer::Sorry(why) => events.push(Heard::Sorry {
@@ -344,12 +351,14 @@ impl Glass {
                 paused,
                 backdrops,
                 take_aways,
+                yours,
             } => {
                 self.picture.area = Size::glass(aspect.0, aspect.1);
                 self.put_on_stage(*backdrops, events);
                 events.push(Heard::Paused { paused });
                 events.push(Heard::TakeAways { items: take_aways });
                 events.push(Heard::Mine);
+                events.push(Heard::Yours { yours });
             }
         }
         match welcome.start {
@@ -404,9 +413,14 @@ impl Glass {
         self.picture.wet.clear();
         self.put_on_stage(on_stage.backdrops, events);
         let author = self.replica.author();
+        // How far is not said here; the server says so when there is nothing left.
+        let history = match self.session.guest {
+            true => (1, 0),
+            false => (0, 0),
+        };
         let shown = self
             .replica
-            .load(author, on_stage.sheets, StageState::default(), (0, 0));
+            .load(author, on_stage.sheets, StageState::default(), history);
         self.show(shown);
         for (author, ink) in on_stage.wet {
             self.take_wet(author, &ink);

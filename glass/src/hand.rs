@@ -245,7 +245,15 @@ impl Glass {
             }
             Effect::Pull(pulled) => self.show_pulled(pulled),
             Effect::Move { dx, dy } => self.move_by(dx, dy),
-            Effect::Enlarge { by, at } => self.zoom_by(by, at.x, at.y),
+            Effect::Enlarge { by, at } => {
+                // A pen that was passed has the picture for its sheet, and not the room that it lies in.
+                let corner = match self.hand.in_hand.touching {
+                    true => Vec::new(),
+                    false => self.own_view(),
+                };
+                let (x, y) = corner.first().zip(corner.get(1)).unwrap_or((&0.0, &0.0));
+                self.zoom_by(by, at.x + x, at.y + y);
+            }
             Effect::Text(at) => self.text_tap(at),
             Effect::Point(pointing) => self.point(pointing),
             Effect::Lay(lay) => self.lay(lay),

@@ -22,6 +22,7 @@ mod moments;
 mod on_stage;
 mod overlays;
 mod panes;
+mod passing;
 mod playback;
 mod post;
 mod script;

@@ -41,7 +41,7 @@ impl Glass {
         self.stale.view = true;
     }
 
-    /// How a participant sees the stage: where its corner lies and how wide it is, in CSS pixels of
+    /// How a participant sees the stage: where its corner lies, how wide and how high it is, in CSS pixels of
     /// the room.
     pub fn own_view(&self) -> Vec<f64> {
         self.stage.own.as_ref().map_or_else(Vec::new, |own| {
@@ -51,6 +51,7 @@ impl Glass {
                 corner.x,
                 corner.y,
                 self.picture.area.width * map.mean_scale(),
+                self.picture.area.height * map.mean_scale(),
             ]
         })
     }

@@ -141,7 +141,8 @@ impl Wall {
         for answer in answers.iter().map(|answer| *answer as u64) {
             if let Some((by, marks)) = self.sheets.get(&answer).map(|s| (s.by, &s.marks)) {
                 let own = marks.iter().filter(|mark| mark.author == by);
-                self.together.set(self.counted.len(), own.map(|mark| &**mark));
+                self.together
+                    .set(self.counted.len(), own.map(|mark| &**mark));
                 self.counted.push(answer);
             }
         }

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::display::DisplayList;
-use crate::geometry::frames::{Glass, Held, Ink, Map, Rect};
+use crate::geometry::frames::{Glass, Held, Ink, Map, Point, Rect};
 use crate::geometry::ids::{AuthorId, MarkId};
 use crate::ink::centreline::flatten_run;
 use crate::ink::outline::{outline_of, rim_of};
@@ -74,6 +74,11 @@ impl WetStroke {
     fn reach(&self, points: &[InkPoint]) -> Rect<Ink> {
         let rim = self.style.rim().map_or(0.0, |(_, wide)| wide);
         reach_of(points).inflate(rim)
+    }
+
+    /// Where the pen is.
+    pub fn tip(&self) -> Option<Point<Ink>> {
+        self.points.last().map(|point| point.position())
     }
 
     /// Everything known of the stroke, as one message for who comes late.

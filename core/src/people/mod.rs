@@ -1,4 +1,5 @@
 //! Who is there, and what they may do.
 
 pub mod join_code;
+pub mod pens;
 pub mod rights;

@@ -7,7 +7,10 @@ use crate::wire::ToServer;
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Role {
     Presenter,
-    Participant,
+    /// With a pen they may draw on the stage.
+    Participant {
+        pen: bool,
+    },
     /// Of a worksheet that is their own.
     Author,
 }
@@ -17,7 +20,7 @@ impl Role {
     pub fn is_guest(self) -> bool {
         match self {
             Role::Presenter => false,
-            Role::Participant | Role::Author => true,
+            Role::Participant { .. } | Role::Author => true,
         }
     }
 
@@ -26,23 +29,28 @@ impl Role {
     pub fn longest_message(self) -> usize {
         match self {
             Role::Presenter => crate::wire::MAX_MESSAGE,
-            Role::Author => 256 * 1024,
-            Role::Participant => 1024,
+            Role::Author | Role::Participant { pen: true } => 256 * 1024,
+            Role::Participant { pen: false } => 1024,
         }
     }
 }
 
-/// Whether somebody in this role may send this. Participants watch; whoever answers a worksheet marks that, and changes
-/// nothing else. Whatever their page allows, messages are judged here.
+/// Whether somebody in this role may send this. Participants watch, and draw if a pen was passed to them; whoever answers a
+/// worksheet marks that. Neither changes anything else. Whatever their page allows, messages are judged here.
 pub fn may(role: Role, message: &ToServer) -> bool {
     use ToServer as To;
     match (role, message) {
         (Role::Presenter, _) => true,
-        (Role::Participant, To::WantKey(_) | To::WantStills) => true,
-        (Role::Author, To::Wet(_) | To::WetEnd(_) | To::WetShape(_)) => true,
-        (Role::Author, To::Act { intent, .. }) => !matches!(intent, Intent::Stage(_)),
+        (Role::Participant { .. }, To::WantKey(_) | To::WantStills | To::Raise(_)) => true,
         (
-            Role::Participant | Role::Author,
+            Role::Author | Role::Participant { pen: true },
+            To::Wet(_) | To::WetEnd(_) | To::WetShape(_),
+        ) => true,
+        (Role::Author | Role::Participant { pen: true }, To::Act { intent, .. }) => {
+            !matches!(intent, Intent::Stage(_))
+        }
+        (
+            Role::Participant { .. } | Role::Author,
             To::Wet(_)
             | To::WetEnd(_)
             | To::Act { .. }
@@ -54,7 +62,10 @@ pub fn may(role: Role, message: &ToServer) -> bool {
             | To::WantStills
             | To::SendAway(_)
             | To::Point(_)
-            | To::Lay(_),
+            | To::Lay(_)
+            | To::Raise(_)
+            | To::Lower(_)
+            | To::PassPen { .. },
         ) => false,
     }
 }

@@ -40,12 +40,13 @@ pub enum Deed {
     CaptureOutline,
     CapturePane,
     CaptureStage,
+    PensBack,
 }
 
 impl Deed {
     /// All that can be given a key, in the order in which they are listed, with what they are
     /// called and the key that they have at first.
-    pub const ALL: [(Deed, &'static str, &'static str); 31] = [
+    pub const ALL: [(Deed, &'static str, &'static str); 32] = [
         (Deed::Touch, "Touch the backdrop (while held)", "Space"),
         (Deed::Draw, "Draw", "d"),
         (Deed::Erase, "Erase", "e"),
@@ -83,6 +84,7 @@ impl Deed {
         (Deed::Previous, "Previous page or backdrop", "PageUp"),
         (Deed::Next, "Next page or backdrop", "PageDown"),
         (Deed::Pane, "The other half", "y"),
+        (Deed::PensBack, "Take all pens back", "."),
         (Deed::FullScreen, "Full screen", "z"),
         (Deed::Help, "Help", "?"),
     ];
@@ -122,6 +124,7 @@ impl Deed {
             | Deed::Protractor
             | Deed::Measure
             | Deed::Compasses
+            | Deed::PensBack
             | Deed::NewPage => false,
         }
     }

@@ -86,7 +86,7 @@ mod tests {
             style,
             Body::Stamp(stamp),
             Map::coincident(),
-            id,
+            id as i64,
         )
     }
 

@@ -33,4 +33,6 @@ pub enum Refusal {
     NoMoreClocks,
     #[error("That mark is somebody else's.")]
     NotOwn,
+    #[error("The lesson is paused: draw when it goes on.")]
+    Paused,
 }

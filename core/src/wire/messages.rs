@@ -117,6 +117,12 @@ pub enum ToServer {
     /// For the moment this lies over the picture like this: it goes along with a hand. As with
     /// [`ToServer::See`].
     Lay(Box<Lay>),
+    /// This participant raises a hand, or takes it down.
+    Raise(bool),
+    /// A participant's hand comes down.
+    Lower(PersonId),
+    /// A participant may draw on the stage, or not any more; `None` for all who are here.
+    PassPen { to: Option<PersonId>, pen: bool },
 }
 
 /// From the server.
@@ -184,7 +190,7 @@ pub enum FromServer {
         stills: u32,
         streams: u32,
     },
-    /// To presenters: somebody has come.
+    /// To presenters: somebody has come, or is otherwise than they were.
     Came(Person),
     /// To presenters: somebody has left.
     Left(PersonId),
@@ -209,6 +215,8 @@ pub enum FromServer {
     Laid(Box<Laid>),
     /// What participants have of their own has changed, for some of them; each asks for what is theirs.
     Mine,
+    /// To one participant: what they have of the presenter now.
+    Yours(Yours),
 }
 
 /// See [`FromServer::Welcome`].
@@ -264,6 +272,7 @@ pub enum State {
         paused: bool,
         backdrops: Box<Stage>,
         take_aways: Vec<TakeAway>,
+        yours: Yours,
     },
 }
 
@@ -283,6 +292,22 @@ pub struct OnStage {
 pub struct Person {
     pub id: PersonId,
     pub name: String,
+    /// They may draw on the stage.
+    pub pen: bool,
+    /// Their hand is raised, and it is the so manieth, from 1.
+    pub raised: Option<u32>,
+    /// They get stills instead of streams.
+    pub stills: bool,
+}
+
+/// What a participant has of the presenter.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "scripts", derive(tsify::Tsify), tsify(missing_as_null))]
+pub struct Yours {
+    /// The number of their colour, if they may draw on the stage: see [`colour`](crate::people::pens::colour).
+    pub pen: Option<u32>,
+    /// Their hand is raised.
+    pub raised: bool,
 }
 
 /// Something that participants can pick up.

@@ -76,9 +76,14 @@ const AT_A_TIME: usize = 32;
 /// Makes a socket of a request, for somebody who may have one.
 pub fn upgrade(upgrade: WebSocketUpgrade, app: &App, lesson: i64, seat: Seat) -> Response {
     let rights = seat.role().rights();
-    let longest = rights.longest_message() * MARGIN;
+    // A pen may be passed to them later.
+    let most = match rights {
+        rights::Role::Participant { .. } => rights::Role::Participant { pen: true },
+        other => other,
+    };
+    let longest = most.longest_message() * MARGIN;
     let buffer = match rights {
-        rights::Role::Participant => READS,
+        rights::Role::Participant { .. } => READS,
         rights::Role::Presenter | rights::Role::Author => READS_MUCH,
     };
     let app = app.clone();
@@ -118,6 +123,7 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
         return;
     };
     let connection = joined.connection;
+    let pen = joined.pen.clone();
     let (sink, mut stream) = socket.split();
     // Whether streams are to come as stills.
     let stills = AtomicBool::new(false);
@@ -129,7 +135,7 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
     };
     let goes = tokio::select! {
         goes = there.send_all(sink, joined, answers, &seat) => goes,
-        () = there.take_all(&mut stream, rights) => Goes::Alone,
+        () = there.take_all(&mut stream, rights, &pen) => Goes::Alone,
     };
     let _ = lesson.send(Command::Leave { connection }).await;
     if goes == Goes::ToldWhy {
@@ -306,29 +312,42 @@ impl Line<'_> {
         answer.await.ok()
     }
 
-    async fn take_all(&self, stream: &mut SplitStream<WebSocket>, rights: rights::Role) {
+    async fn take_all(
+        &self,
+        stream: &mut SplitStream<WebSocket>,
+        seat: rights::Role,
+        pen: &AtomicBool,
+    ) {
         let connection = self.connection;
-        let longest = rights.longest_message();
-        let quota = match rights {
-            rights::Role::Participant => Some(Quota::per_second(A_SECOND).allow_burst(AT_ONCE)),
-            rights::Role::Author => Some(Quota::per_second(DRAWN_A_SECOND)),
-            rights::Role::Presenter => None,
-        };
-        let limit: Option<DefaultDirectRateLimiter> = quota.map(RateLimiter::direct);
+        let watching: DefaultDirectRateLimiter =
+            RateLimiter::direct(Quota::per_second(A_SECOND).allow_burst(AT_ONCE));
+        let drawing: DefaultDirectRateLimiter =
+            RateLimiter::direct(Quota::per_second(DRAWN_A_SECOND));
         let mut left_out = 0;
         let unreadable = |why| Command::Unreadable { connection, why };
         while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
-            if let (rights::Role::Author, Some(limit)) = (rights, &limit) {
+            let rights = match seat {
+                rights::Role::Participant { .. } => rights::Role::Participant {
+                    pen: pen.load(Ordering::Relaxed),
+                },
+                other => other,
+            };
+            let longest = rights.longest_message();
+            match rights {
+                rights::Role::Presenter => {}
                 // Nothing that is drawn is left out: it is read later.
-                limit.until_ready().await;
-            } else if !matches!(message, Message::Close(_))
-                && limit.as_ref().is_some_and(|l| l.check().is_err())
-            {
-                left_out += 1;
-                if left_out > PATIENCE {
-                    return;
+                rights::Role::Author | rights::Role::Participant { pen: true } => {
+                    drawing.until_ready().await;
                 }
-                continue;
+                rights::Role::Participant { pen: false } => {
+                    if !matches!(message, Message::Close(_)) && watching.check().is_err() {
+                        left_out += 1;
+                        if left_out > PATIENCE {
+                            return;
+                        }
+                        continue;
+                    }
+                }
             }
             let command = match message {
                 Message::Binary(bytes) if bytes.len() > longest => Command::TooLong {

@@ -3,8 +3,9 @@
 
 import init, { Glass } from "../glass/glass.js";
 import { prepareOwnView } from "./input/own_view.js";
-import { showLine } from "./messages.js";
+import { say, showLine } from "./messages.js";
 import { el } from "./page.js";
+import { preparePenBar } from "./panels/pen_bar.js";
 import { prepareTakeAways } from "./panels/take_aways.js";
 import { Beneath } from "./picture/beneath.js";
 import { canDecode, Frames } from "./picture/frames.js";
@@ -45,6 +46,7 @@ function showFrame({ view }) {
     play();
   }
   layers.draw();
+  penBar.overlays();
 }
 
 function layOut() {
@@ -52,6 +54,7 @@ function layOut() {
   glass.set_room(width, height);
   const [x, y, glassWidth] = glass.own_view();
   layers.lay({ width, height, glassWidth, x, y });
+  penBar.lay();
   el("zoom-shown").textContent = `${Math.round(glass.zoomed() * 100)} %`;
 }
 
@@ -73,6 +76,15 @@ const line = new Line({
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
 const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, () => showNews());
 prepareOwnView({ glass, mount, picture: layers.picture, refresh });
+const penBar = preparePenBar({
+  glass,
+  wasm,
+  act: (deed) => {
+    deed();
+    line.flush();
+    refresh.soon();
+  },
+});
 
 /** The backdrops on stage. */
 let shown = "";
@@ -101,6 +113,10 @@ function heard(events) {
       showNews();
     } else if (event.type === "mine") {
       showNews();
+    } else if (event.type === "yours") {
+      penBar.show(event.yours);
+    } else if (event.type === "sorry") {
+      say(event.why);
     }
   }
   refresh.soon();

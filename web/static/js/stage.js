@@ -25,7 +25,7 @@ import { HelpSheet } from "./panels/help.js";
 import { prepareMore } from "./panels/more.js";
 import { Order } from "./panels/order.js";
 import { closePanels, panel } from "./panels/panels.js";
-import { prepareSendingAway, showCame, showLeft, showPaused, showPeople } from "./panels/people.js";
+import { nameOf, pensBack, preparePeople, showCame, showLeft, showPaused, showPeople } from "./panels/people.js";
 import { Beneath } from "./picture/beneath.js";
 import { canDecode, Frames } from "./picture/frames.js";
 import { Keeping } from "./picture/keeping.js";
@@ -89,6 +89,7 @@ function showFrame({ view, changed }) {
   }
   layers.draw();
   showOverlays();
+  showDrawing(glass.drawing());
   if (!changed) return;
   tools.show();
   row.show();
@@ -110,6 +111,21 @@ function act(deed) {
   deed();
   line.flush();
   refresh.soon();
+}
+
+const drawing = el("drawing");
+
+/** Names beside the pens of participants. @param {{ id: number, x: number, y: number }[]} all */
+function showDrawing(all) {
+  const known = all.filter(({ id }) => nameOf(id) !== undefined);
+  while (drawing.children.length > known.length) drawing.lastElementChild?.remove();
+  known.forEach(({ id, x, y }, n) => {
+    const shown = /** @type {HTMLElement} */ (
+      drawing.children[n] ?? drawing.appendChild(document.createElement("span"))
+    );
+    shown.textContent = nameOf(id) ?? "";
+    shown.style.transform = `translate(${area().left + x + 14}px, ${area().top + y + 14}px)`;
+  });
 }
 
 /** What is on stage, or what it looks like, is otherwise: the back-row check and the swatches go by it. */
@@ -250,7 +266,7 @@ const moving = new Moving({
     row.show();
   },
 });
-prepareSendingAway((id) => act(() => glass.send_away(id)));
+preparePeople({ glass, act });
 
 // ---- The hand --------------------------------------------------------------------------------
 
@@ -545,11 +561,12 @@ const deeds = {
   previous: () => order.step(-1),
   next: () => order.step(1),
   "full-screen": fullScreen,
+  "pens-back": pensBack,
   help: () => help.open(document.activeElement),
 };
-// A capture's picture that is marked: nothing is captured there, and nothing else comes on stage.
-const marked = document.querySelector("#marked");
-if (marked instanceof HTMLFormElement) {
+// A capture's picture or a worksheet that is marked: nothing is captured there, and nothing else comes on stage.
+const marked = document.body.classList.contains("marking");
+if (marked) {
   for (const deed of /** @type {Deed[]} */ ([
     "box",
     "capture-outline",
@@ -559,9 +576,10 @@ if (marked instanceof HTMLFormElement) {
     "new-page",
   ]))
     deeds[deed] = () => {};
-  marked.addEventListener("submit", async (e) => {
+  const form = document.querySelector("#marked");
+  form?.addEventListener("submit", async (e) => {
     e.preventDefault();
-    if (await comes(() => glass.pending() === 0)) marked.submit();
+    if (await comes(() => glass.pending() === 0)) /** @type {HTMLFormElement} */ (form).submit();
     else say("The line to the server is down: what was drawn last is not there yet. It stays on this page.");
   });
 }
@@ -588,7 +606,7 @@ listenToDrops({
   selection,
   typing,
   take: tools.take,
-  bring: (files) => void (marked ? say("Only marks come onto a capture.") : order.bring(files)),
+  bring: (files) => void (marked ? say("Only marks come onto it.") : order.bring(files)),
   area,
 });
 

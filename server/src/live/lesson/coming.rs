@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, PersonId};
 use bozzetto_core::marks::mark::Mark;
@@ -44,10 +45,7 @@ impl Lesson {
             self.watching.streams += 1;
             let own = self.connections_of(p.id);
             if own.is_empty() {
-                let person = Person {
-                    id: PersonId(p.id as u64),
-                    name: p.name.clone(),
-                };
+                let person = self.person(p.id, &p.name, false);
                 self.publish_to_presenters(&FromServer::Came(person));
             }
             // A phone that comes back has left a line behind that is not known to be dead yet.
@@ -56,6 +54,8 @@ impl Lesson {
                 self.leave(own[0]);
             }
         }
+        let pen = self.pens.has_pen(PersonId(author.0)) && matches!(role, Role::Participant(_));
+        let pen = Arc::new(AtomicBool::new(pen));
         self.by_author.entry(author).or_default().push(connection);
         self.connections.insert(
             connection,
@@ -64,6 +64,7 @@ impl Lesson {
                 author,
                 direct,
                 stills: false,
+                pen: pen.clone(),
             },
         );
         self.publish_watching();
@@ -72,6 +73,7 @@ impl Lesson {
             connection,
             welcome,
             frames,
+            pen,
         }
     }
 
@@ -122,10 +124,7 @@ impl Lesson {
                 now: crate::now() as u64,
                 seq: self.seq,
                 start: self.start(hello),
-                history: (
-                    self.state.sheets.histories().undo(author).len() as u32,
-                    self.state.sheets.histories().redo(author).len() as u32,
-                ),
+                history: self.history(author),
                 wet: self.wet_so_far(None),
                 state: State::Presenter {
                     moments: self.moments_seen(),
@@ -135,7 +134,8 @@ impl Lesson {
                     left_out: self.left_out,
                 },
             },
-            Role::Participant(_) => {
+            Role::Participant(who) => {
+                let yours = self.pens.of(PersonId(who.id as u64));
                 let (stage, take_aways, lesson) = match &self.held {
                     Some(held) => (
                         held.on_stage.clone(),
@@ -154,7 +154,7 @@ impl Lesson {
                     now: crate::now() as u64,
                     seq: stage.seq,
                     start: Start::Sheets(stage.sheets),
-                    history: (0, 0),
+                    history: self.history(author),
                     wet: stage.wet,
                     state: State::Participant {
                         lesson,
@@ -162,11 +162,18 @@ impl Lesson {
                         paused: self.told.paused,
                         backdrops: Box::new(stage.backdrops),
                         take_aways,
+                        yours,
                     },
                 }
             }
         };
         encode(&FromServer::Welcome(Box::new(welcome))).into()
+    }
+
+    /// How far an author can undo and redo.
+    fn history(&self, author: AuthorId) -> (u32, u32) {
+        let all = self.state.sheets.histories();
+        (all.undo(author).len() as u32, all.redo(author).len() as u32)
     }
 
     /// From where a presenter's copy goes on: what it missed if that is at hand, or everything.
@@ -215,16 +222,14 @@ impl Lesson {
 
     /// Everybody who is here, once.
     pub(super) fn people(&self) -> Vec<Person> {
-        let mut here: BTreeMap<i64, &str> = BTreeMap::new();
+        let mut here: BTreeMap<i64, (&str, bool)> = BTreeMap::new();
         for c in self.connections.values() {
             if let Role::Participant(p) = &c.role {
-                here.insert(p.id, &p.name);
+                here.insert(p.id, (&p.name, c.stills));
             }
         }
-        let person = |(id, name): (i64, &str)| Person {
-            id: PersonId(id as u64),
-            name: name.to_owned(),
-        };
-        here.into_iter().map(person).collect()
+        let each = here.into_iter();
+        each.map(|(id, (name, stills))| self.person(id, name, stills))
+            .collect()
     }
 }

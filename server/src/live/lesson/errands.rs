@@ -125,6 +125,8 @@ impl Lesson {
             Ok(Done::Reloaded { tables, goto }) => self.follow_tables(tables.map(|t| *t), goto),
             Ok(Done::Captures(take_aways)) => self.captures_changed(take_aways),
             Ok(Done::SentAway(person)) => {
+                self.pass_pen(Some(person), false);
+                self.lower(person);
                 for connection in self.connections_of(person.0 as i64) {
                     self.say(connection, Said::Goodbye(Goodbye::SentAway));
                     self.leave(connection);

@@ -10,11 +10,14 @@ mod errands;
 mod fading;
 mod on_stage;
 mod ordering;
+mod passing;
 mod publishing;
 mod streaming;
 mod writing;
 
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 use std::time::Duration;
 
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
@@ -22,6 +25,7 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
 use bozzetto_core::lesson::{self, change::Change};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::paint::wet::WetStrokes;
+use bozzetto_core::people::pens::Pens;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::sheet::Sheets;
@@ -54,11 +58,11 @@ pub enum Role {
 }
 
 impl Role {
-    /// As core judges it.
+    /// As core judges it, of somebody to whom nothing was passed.
     pub fn rights(&self) -> rights::Role {
         match self {
             Role::Presenter => rights::Role::Presenter,
-            Role::Participant(_) => rights::Role::Participant,
+            Role::Participant(_) => rights::Role::Participant { pen: false },
             Role::Author(_) => rights::Role::Author,
         }
     }
@@ -142,6 +146,8 @@ pub struct Joined {
     pub connection: u64,
     pub welcome: Bytes,
     pub frames: Subscription,
+    /// Whether a participant has a pen, now and later.
+    pub pen: Arc<AtomicBool>,
 }
 
 /// A lesson at one moment.
@@ -170,6 +176,8 @@ struct Connection {
     direct: mpsc::Sender<Said>,
     /// Gets stills instead of streams.
     stills: bool,
+    /// See [`Joined::pen`].
+    pen: Arc<AtomicBool>,
 }
 
 struct Lesson {
@@ -189,6 +197,8 @@ struct Lesson {
     recent: VecDeque<(u64, Change)>,
     known: HashMap<ChangeId, u64>,
     take_aways: Vec<TakeAway>,
+    /// What was passed to participants; gone when the lesson is put away.
+    pens: Pens,
     wet: WetStrokes,
     presenters: Broadcast,
     participants: Broadcast,
@@ -329,6 +339,7 @@ impl Lesson {
             recent: opened.recent.into(),
             known: opened.known,
             take_aways,
+            pens: Pens::default(),
             wet: WetStrokes::default(),
             presenters: Broadcast::default(),
             participants: Broadcast::default(),

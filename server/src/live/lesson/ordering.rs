@@ -16,9 +16,19 @@ use super::{Lesson, nowhere};
 impl Lesson {
     pub(super) fn message(&mut self, connection: u64, message: ToServer) {
         let known = self.connections.get(&connection);
-        let Some((author, role)) = known.map(|c| (c.author, c.role.rights())) else {
+        let Some((author, role)) = known.map(|c| (c.author, self.rights(c))) else {
             return;
         };
+        if self.told.paused && matches!(role, rights::Role::Participant { pen: true }) {
+            match message {
+                ToServer::Wet(_) | ToServer::WetShape(_) => return,
+                ToServer::Act { id, .. } => {
+                    let why = Refusal::Paused;
+                    return self.answer(connection, &FromServer::Refused { id, why });
+                }
+                _ => {}
+            }
+        }
         if !rights::may(role, &message) {
             let answer = match message {
                 ToServer::Act { id, .. } => FromServer::Refused {
@@ -68,6 +78,9 @@ impl Lesson {
             ToServer::Still(still) => self.still(author, still),
             ToServer::WantKey(backdrop) => self.want_key(backdrop),
             ToServer::WantStills => self.want_stills(connection),
+            ToServer::Raise(raised) => self.raise(connection, raised),
+            ToServer::Lower(person) => self.lower(person),
+            ToServer::PassPen { to, pen } => self.pass_pen(to, pen),
             ToServer::SendAway(person) => self.errand(Errand::SendAway(person)),
         }
     }
@@ -80,7 +93,7 @@ impl Lesson {
             }
             return;
         }
-        let role = self.connections.get(&connection).map(|c| c.role.rights());
+        let role = self.connections.get(&connection).map(|c| self.rights(c));
         match self.apply(author, role, id, intent) {
             Ok(()) => self.write(),
             Err(why) => self.answer(connection, &FromServer::Refused { id, why }),
@@ -114,6 +127,14 @@ impl Lesson {
             What::Marks { deed, steps } => {
                 // What is undone may be as it was before there was a budget.
                 check_steps(&steps)?;
+                let watches = matches!(role, Some(rights::Role::Participant { .. }));
+                if watches && !steps.iter().all(|step| self.told.in_view(step.sheet)) {
+                    // What they cannot see they do not undo either.
+                    return Err(match deed.goes_back() {
+                        true => Refusal::NothingToUndo,
+                        false => Refusal::NoSuchSheet,
+                    });
+                }
                 let steps = match deed.goes_back() {
                     true => steps,
                     false => {

@@ -35,6 +35,13 @@ impl Lesson {
             .cloned()
             .collect();
         let frame = frame(&whole);
+        // Whoever watches and drew it waits for an answer, also when it is not told as it is.
+        if self.told.paused || seen.len() < steps.len() || self.touches_covered(&seen) {
+            let known = FromServer::Known { id: change.id };
+            for connection in self.connections_of(change.author.0 as i64) {
+                self.answer(connection, &known);
+            }
+        }
         if !self.told.paused && self.touches_covered(&seen) {
             self.publish_on_stage();
             return self.presenters.publish(frame);

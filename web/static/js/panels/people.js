@@ -1,24 +1,24 @@
 // @ts-check
-// Who is here, and whether they are shown what happens.
+// Who is here, what was passed to them, and whether they are shown what happens.
 
 import { el } from "../page.js";
 
-/** @typedef {{ id: number, name: string }} Person */
+/** @import { Glass, Person } from "../../glass/glass.js" */
 
-/** Who is here. @type {Map<number, string>} */
+/** Who is here. @type {Map<number, Person>} */
 const here = new Map();
 let waiting = false;
 
 /** @param {Person[]} people */
 export function showPeople(people) {
   here.clear();
-  for (const { id, name } of people) here.set(id, name);
+  for (const person of people) here.set(person.id, person);
   showSoon();
 }
 
-/** @param {Person} person */
-export function showCame({ id, name }) {
-  here.set(id, name);
+/** Somebody has come, or is otherwise than they were. @param {Person} person */
+export function showCame(person) {
+  here.set(person.id, person);
   showSoon();
 }
 
@@ -28,6 +28,9 @@ export function showLeft(id) {
   showSoon();
 }
 
+/** What somebody is called; nothing for who is no participant. @param {number} id */
+export const nameOf = (id) => here.get(id)?.name;
+
 /** A class that comes in together is shown once. */
 function showSoon() {
   if (waiting) return;
@@ -35,35 +38,74 @@ function showSoon() {
   requestAnimationFrame(show);
 }
 
-/** What sends somebody away; the stage gives it. @type {(id: number) => void} */
-let sendAway = () => {};
+/** @type {{ glass: Glass, act: (deed: () => unknown) => void } | null} */
+let stage = null;
 
-/** @param {(id: number) => void} how */
-export function prepareSendingAway(how) {
-  sendAway = how;
+/** @param {{ glass: Glass, act: (deed: () => unknown) => void }} given */
+export function preparePeople(given) {
+  stage = given;
+  el("pens-pass").addEventListener("click", () => pass(undefined, true));
+  el("pens-back").addEventListener("click", pensBack);
 }
+
+/** @param {number | undefined} id whom; everybody who is here @param {boolean} pen */
+const pass = (id, pen) => stage?.act(() => stage?.glass.pass_pen(id, pen));
+
+export const pensBack = () => pass(undefined, false);
 
 function show() {
   waiting = false;
+  const people = [...here.values()];
+  const raised = people.filter((person) => person.raised !== null).length;
   el("people-count").textContent = `${here.size}`;
+  el("hands-up").hidden = raised === 0;
+  el("hands-up").textContent = `${raised} up`;
   el("people-title").textContent = here.size === 0 ? "Nobody is here yet" : `${here.size} here`;
-  const people = [...here].sort(([, a], [, b]) => a.localeCompare(b));
-  el("people-list").replaceChildren(...people.map(([id, name]) => person(id, name)));
+  el("pens").hidden = here.size === 0;
+  el("pens-back").hidden = !people.some((person) => person.pen);
+  // Raised hands in their order, then pens, then everybody by name.
+  /** @param {Person} person */
+  const rank = ({ raised, pen }) => raised ?? (pen ? 10_000 : 20_000);
+  people.sort((a, b) => rank(a) - rank(b) || a.name.localeCompare(b.name));
+  el("people-list").replaceChildren(...people.map(item));
 }
 
-/** @param {number} id @param {string} name */
-function person(id, name) {
+/** @param {Person} person */
+function item({ id, name, pen, raised, stills }) {
   const item = document.createElement("li");
+  item.dataset.person = `${id}`;
   const words = document.createElement("span");
   words.textContent = name;
   words.dir = "auto";
-  const away = document.createElement("button");
-  away.className = "key";
-  away.textContent = "Send away";
-  away.setAttribute("aria-label", `Send ${name} away`);
-  away.addEventListener("click", () => sendAway(id));
-  item.append(words, away);
+  const how = document.createElement("small");
+  how.textContent = [raised && `hand ${raised}`, pen && "has a pen", stills && "gets stills"]
+    .filter(Boolean)
+    .join(", ");
+  const keys = document.createElement("span");
+  keys.className = "keys";
+  keys.append(
+    pen
+      ? key("Take it back", `Take the pen back from ${name}`, () => pass(id, false))
+      : key("Pass the pen", `Pass the pen to ${name}`, () => pass(id, true)),
+  );
+  if (raised !== null)
+    keys.append(key("Hand down", `${name}'s hand down`, () => stage?.act(() => stage?.glass.lower_hand(id))));
+  keys.append(
+    key("Wipe theirs", `Wipe what ${name} has drawn`, () => stage?.act(() => stage?.glass.wipe_of(id))),
+    key("Send away", `Send ${name} away`, () => stage?.act(() => stage?.glass.send_away(id))),
+  );
+  item.append(words, how, keys);
   return item;
+}
+
+/** @param {string} shown @param {string} label @param {() => unknown} deed */
+function key(shown, label, deed) {
+  const key = document.createElement("button");
+  key.className = "key";
+  key.textContent = shown;
+  key.setAttribute("aria-label", label);
+  key.addEventListener("click", () => deed());
+  return key;
 }
 
 /** @param {boolean} paused */

@@ -1,0 +1,141 @@
+//! Who of the participants has a pen, and whose hand is raised.
+
+use std::collections::BTreeMap;
+
+use crate::display::colour::{OKABE_ITO, Rgb};
+use crate::geometry::ids::PersonId;
+use crate::wire::Yours;
+
+/// The colours that participants draw in: those that are told apart on white and on black alike, none of them the
+/// presenter's first.
+pub const COLOURS: [usize; 6] = [3, 7, 1, 2, 6, 5];
+
+/// The colour of a pen that was passed.
+pub fn colour(number: u32) -> Rgb {
+    OKABE_ITO[COLOURS[number as usize % COLOURS.len()]].1
+}
+
+/// See the module's description.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Pens {
+    /// Who has one, and in which colour.
+    passed: BTreeMap<PersonId, u32>,
+    /// Who was first is first.
+    raised: Vec<PersonId>,
+}
+
+impl Pens {
+    /// Passes a pen to somebody, in the colour that fewest have; their hand comes down. Whoever has one keeps it.
+    pub fn pass(&mut self, to: PersonId) {
+        self.lower(to);
+        let mut used = [0; COLOURS.len()];
+        for colour in self.passed.values() {
+            used[*colour as usize] += 1;
+        }
+        let least = (0..COLOURS.len()).min_by_key(|n| used[*n]).unwrap_or(0);
+        self.passed.entry(to).or_insert(least as u32);
+    }
+
+    /// Takes somebody's pen back; whether they had one.
+    pub fn take_back(&mut self, from: PersonId) -> bool {
+        self.passed.remove(&from).is_some()
+    }
+
+    /// Takes all pens back; gives who had one.
+    pub fn take_all_back(&mut self) -> Vec<PersonId> {
+        std::mem::take(&mut self.passed).into_keys().collect()
+    }
+
+    /// Somebody raises their hand, at the end of the line; whoever has raised it already keeps their place.
+    pub fn raise(&mut self, person: PersonId) {
+        if !self.raised.contains(&person) {
+            self.raised.push(person);
+        }
+    }
+
+    /// A hand comes down.
+    pub fn lower(&mut self, person: PersonId) {
+        self.raised.retain(|other| *other != person);
+    }
+
+    pub fn has_pen(&self, person: PersonId) -> bool {
+        self.passed.contains_key(&person)
+    }
+
+    /// What somebody has.
+    pub fn of(&self, person: PersonId) -> Yours {
+        Yours {
+            pen: self.passed.get(&person).copied(),
+            raised: self.raised.contains(&person),
+        }
+    }
+
+    /// Whose hands are raised, the first one first.
+    pub fn raised(&self) -> &[PersonId] {
+        &self.raised
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// How many have each colour.
+    fn used(pens: &Pens) -> [usize; COLOURS.len()] {
+        let mut used = [0; COLOURS.len()];
+        let all = (0..9).filter_map(|who| pens.of(PersonId(who)).pen);
+        all.for_each(|colour| used[colour as usize] += 1);
+        used
+    }
+
+    proptest! {
+        /// Whatever is passed, raised and taken back: hands are in the order in which they were raised since they were
+        /// last down, whoever gets a pen has no hand up and a colour
+        /// that none is rarer than.
+        #[test]
+        fn hands_are_in_order_and_colours_apart(deeds in prop::collection::vec((0u8..5, 0u64..9), 0..60)) {
+            let mut pens = Pens::default();
+            // When each hand was raised, and who has a pen, told otherwise.
+            let mut up: BTreeMap<u64, usize> = BTreeMap::new();
+            let mut has = std::collections::BTreeSet::new();
+            for (moment, (deed, who)) in deeds.into_iter().enumerate() {
+                let person = PersonId(who);
+                match deed {
+                    0 => {
+                        pens.raise(person);
+                        up.entry(who).or_insert(moment);
+                    }
+                    1 => {
+                        pens.lower(person);
+                        up.remove(&who);
+                    }
+                    2 => {
+                        let used = used(&pens);
+                        pens.pass(person);
+                        up.remove(&who);
+                        if has.insert(who) {
+                            let colour = pens.of(person).pen.unwrap_or(99) as usize;
+                            prop_assert_eq!(used[colour], *used.iter().min().unwrap());
+                        }
+                    }
+                    3 => prop_assert_eq!(pens.take_back(person), has.remove(&who)),
+                    _ if moment % 7 == 0 => {
+                        let had: Vec<u64> = pens.take_all_back().into_iter().map(|p| p.0).collect();
+                        prop_assert_eq!(had, has.iter().copied().collect::<Vec<_>>());
+                        has.clear();
+                    }
+                    _ => {}
+                }
+                let mut line: Vec<u64> = up.keys().copied().collect();
+                line.sort_by_key(|who| up[who]);
+                prop_assert_eq!(pens.raised().iter().map(|p| p.0).collect::<Vec<_>>(), line);
+                for who in 0..9 {
+                    let yours = pens.of(PersonId(who));
+                    prop_assert_eq!(yours.pen.is_some(), has.contains(&who));
+                    prop_assert_eq!(yours.raised, up.contains_key(&who));
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,88 @@
+//! What the presenter passes to participants, and whose hand is raised.
+
+use std::sync::atomic::Ordering;
+
+use bozzetto_core::geometry::ids::PersonId;
+use bozzetto_core::people::rights;
+use bozzetto_core::wire::{FromServer, Person};
+
+use super::{Connection, Lesson, Role};
+
+impl Lesson {
+    /// What somebody may do, with what was passed to them.
+    pub(super) fn rights(&self, of: &Connection) -> rights::Role {
+        match &of.role {
+            Role::Participant(p) => rights::Role::Participant {
+                pen: self.pens.has_pen(PersonId(p.id as u64)),
+            },
+            other => other.rights(),
+        }
+    }
+
+    /// A participant raises a hand, or takes it down.
+    pub(super) fn raise(&mut self, connection: u64, raised: bool) {
+        let Some(Role::Participant(who)) = self.connections.get(&connection).map(|c| &c.role)
+        else {
+            return;
+        };
+        let person = PersonId(who.id as u64);
+        match raised {
+            true => self.pens.raise(person),
+            false => self.pens.lower(person),
+        }
+        self.tell_of(person);
+    }
+
+    pub(super) fn lower(&mut self, person: PersonId) {
+        self.pens.lower(person);
+        self.tell_of(person);
+    }
+
+    /// Passes a pen to somebody, or to all who are here; or takes it back from them, or from all who have one.
+    pub(super) fn pass_pen(&mut self, to: Option<PersonId>, pen: bool) {
+        let whom = match (to, pen) {
+            (Some(person), _) => vec![person],
+            (None, true) => self.people().iter().map(|person| person.id).collect(),
+            (None, false) => self.pens.take_all_back(),
+        };
+        for person in whom {
+            match pen {
+                true => self.pens.pass(person),
+                false => {
+                    self.pens.take_back(person);
+                }
+            }
+            self.tell_of(person);
+        }
+    }
+
+    /// Tells somebody what they have now, and presenters, also of those whose hands are raised: they have moved up.
+    fn tell_of(&self, person: PersonId) {
+        let yours = self.pens.of(person);
+        for id in self.connections_of(person.0 as i64) {
+            if let Some(connection) = self.connections.get(&id) {
+                connection.pen.store(yours.pen.is_some(), Ordering::Relaxed);
+            }
+            self.answer(id, &FromServer::Yours(yours));
+        }
+        let moved = self.pens.raised();
+        for one in self.people() {
+            if one.id == person || moved.contains(&one.id) {
+                self.publish_to_presenters(&FromServer::Came(one));
+            }
+        }
+    }
+
+    /// A participant as presenters are told of them.
+    pub(super) fn person(&self, id: i64, name: &str, stills: bool) -> Person {
+        let id = PersonId(id as u64);
+        let mut line = self.pens.raised().iter();
+        Person {
+            id,
+            name: name.to_owned(),
+            pen: self.pens.has_pen(id),
+            raised: line.position(|other| *other == id).map(|n| n as u32 + 1),
+            stills,
+        }
+    }
+}
