@@ -21,6 +21,7 @@ pub mod live;
 pub mod lock;
 pub mod media;
 mod membership;
+pub mod people;
 mod private;
 pub mod render;
 pub mod room;

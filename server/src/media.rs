@@ -285,8 +285,9 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
 }
 
 fn delete_old(conn: &Connection) -> store::Result<()> {
+    crate::people::forget_old(conn)?;
     let before = crate::now() - MONTH;
-    for table in ["lesson", "capture", "backdrop"] {
+    for table in ["lesson", "capture", "backdrop", "worksheet"] {
         conn.execute(
             &format!("DELETE FROM {table} WHERE deleted_at < ?1"),
             [before],

@@ -17,6 +17,8 @@ struct Names {
     backdrop: Option<i64>,
     capture: Option<i64>,
     worksheet: Option<i64>,
+    answer: Option<i64>,
+    person: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
     /// Where a backdrop is one of the library's.
@@ -42,6 +44,8 @@ pub async fn check(
             "backdrop" => &mut names.backdrop,
             "capture" => &mut names.capture,
             "worksheet" => &mut names.worksheet,
+            "answer" => &mut names.answer,
+            "person" => &mut names.person,
             _ => continue,
         };
         match value.parse() {
@@ -62,7 +66,10 @@ pub async fn check(
 fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
     if let Some(lesson) = names.lesson {
         // A lesson is brought back as a whole; what is in it only while it is there itself.
-        let deleted = names.restores && names.backdrop.is_none() && names.capture.is_none();
+        let whole = [names.backdrop, names.capture, names.worksheet]
+            .iter()
+            .all(Option::is_none);
+        let deleted = names.restores && whole;
         let there = conn
             .prepare_cached("SELECT 1 FROM lesson WHERE id = ?1 AND (?2 OR deleted_at IS NULL)")?
             .exists(rusqlite::params![lesson, deleted])?;
@@ -70,13 +77,24 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
             return Ok(false);
         }
     }
-    if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
-        // What it consists of belongs to whoever has it: the handler sees to that.
+    if let (Some(lesson), Some(person)) = (names.lesson, names.person) {
         return Ok(conn
+            .prepare_cached("SELECT 1 FROM participant WHERE id = ?1 AND lesson = ?2")?
+            .exists([person, lesson])?);
+    }
+    if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
+        let there = conn
             .prepare_cached(
-                "SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND deleted_at IS NULL",
+                "SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND (?3 OR deleted_at IS NULL)",
             )?
-            .exists([worksheet, lesson])?);
+            .exists(rusqlite::params![worksheet, lesson, names.restores])?;
+        let answered = match names.answer {
+            Some(answer) => conn
+                .prepare_cached("SELECT 1 FROM answer WHERE id = ?1 AND worksheet = ?2")?
+                .exists([answer, worksheet])?,
+            None => true,
+        };
+        return Ok(there && answered);
     }
     if let Some(backdrop) = names.backdrop {
         let of = names.lesson.filter(|_| !names.library);

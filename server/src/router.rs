@@ -16,7 +16,8 @@ use crate::auth::presenter;
 use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::{
-    assets, backdrops, captures, follow, headers, lessons, membership, settings, stage, worksheets,
+    assets, backdrops, captures, follow, headers, lessons, membership, people, settings, stage,
+    worksheets,
 };
 
 /// How long the next piece of a request's body may take to come.
@@ -37,6 +38,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(backdrops::routes())
         .merge(captures::routes())
         .merge(worksheets::for_presenters())
+        .merge(people::routes())
         .merge(settings::routes())
         .merge(presenter::for_presenters())
         .before(guarded);

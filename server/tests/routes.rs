@@ -62,6 +62,30 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
             "/follow/{lesson}/take-aways/{capture}/download",
             [200, 200, 200, 403],
         ),
+        ("/follow/{lesson}/take-aways.zip", [200, 200, 200, 403]),
+        ("/follow/{lesson}/news", [200, 200, 200, 403]),
+        ("/follow/{lesson}/mine", [200, 200, 200, 303]),
+        ("/follow/{lesson}/mine/{worksheet}", [200, 200, 200, 303]),
+        (
+            "/follow/{lesson}/mine/{worksheet}/live",
+            [400, 400, 400, 400],
+        ),
+        (
+            "/follow/{lesson}/mine/{worksheet}/standing",
+            [200, 200, 200, 403],
+        ),
+        (
+            "/follow/{lesson}/mine/{worksheet}/elsewhere",
+            [200, 200, 200, 403],
+        ),
+        (
+            "/follow/{lesson}/mine/{worksheet}/backdrops/{backdrop}/picture",
+            [200, 200, 200, 403],
+        ),
+        (
+            "/follow/{lesson}/mine/{worksheet}/hand-in",
+            [200, 200, 200, 403],
+        ),
     ])
 }
 
@@ -83,6 +107,8 @@ struct House {
     lesson: i64,
     document: i64,
     capture: i64,
+    worksheet: i64,
+    answer: i64,
     presenter: String,
     participant: String,
     elsewhere: String,
@@ -104,6 +130,12 @@ async fn house() -> House {
     assert_eq!(server.ask(request, Body::empty()).await.status(), 200);
     let participant = server.join(lesson, "Sefa").await;
     let elsewhere = server.join(other, "Ines").await;
+    let give = Request::post(format!("/lessons/{lesson}/captures/{capture}/worksheet"))
+        .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
+    assert_eq!(server.ask(give, Body::empty()).await.status(), 200);
+    let open =
+        Request::get(format!("/follow/{lesson}/mine/1")).header(header::COOKIE, &participant);
+    assert_eq!(server.ask(open, Body::empty()).await.status(), 200);
     // From now on it asks for the passphrase.
     server.app.open = false;
     let session = token::new();
@@ -118,6 +150,8 @@ async fn house() -> House {
         lesson,
         document,
         capture,
+        worksheet: 1,
+        answer: 1,
         presenter: format!("presenter={session}"),
         participant,
         elsewhere,
@@ -139,6 +173,8 @@ impl House {
         path.replace("{lesson}", &self.lesson.to_string())
             .replace("{backdrop}", &self.document.to_string())
             .replace("{capture}", &self.capture.to_string())
+            .replace("{worksheet}", &self.worksheet.to_string())
+            .replace("{answer}", &self.answer.to_string())
             .replace("{page}", "0?width=512")
             .replace("{picture}", "1")
             .replace("{code}", "AAAAAAAA")
@@ -222,14 +258,15 @@ async fn ids_of_other_lessons_are_not_found() {
     let of_lessons: Vec<Route> = of_lessons.cloned().collect();
     let own = (house.lesson, house.document, house.capture);
     let other = house.server.lesson().await;
-    for (lesson, document, capture) in [
-        (own.0 + 100, own.1, own.2),
-        (other, own.1, own.2),
-        (own.0, own.1 + 100, own.2 + 100),
+    for (lesson, document, capture, answer) in [
+        (own.0 + 100, own.1, own.2, 1),
+        (other, own.1, own.2, 1),
+        (own.0, own.1 + 100, own.2 + 100, 2),
     ] {
         (house.lesson, house.document, house.capture) = (lesson, document, capture);
+        (house.worksheet, house.answer) = (answer, answer);
         for route in &of_lessons {
-            let names_part = ["{backdrop}", "{capture}"]
+            let names_part = ["{backdrop}", "{capture}", "{worksheet}"]
                 .iter()
                 .any(|n| route.path.contains(n));
             if lesson == own.0 + 100 || names_part {
@@ -255,7 +292,12 @@ async fn participants_get_what_is_on_stage_and_no_more() {
             let wanted = wanted.unwrap_or_else(|| panic!("{route:?} is not in the table"))[i];
             let got = house.status(&route, Who::Participant).await;
             assert_eq!(got, wanted, "{} while {state}", route.path);
-            let refused = if route.path == "/follow/{lesson}" {
+            let pages = [
+                "/follow/{lesson}",
+                "/follow/{lesson}/mine",
+                "/follow/{lesson}/mine/{worksheet}",
+            ];
+            let refused = if pages.contains(&route.path.as_str()) {
                 303
             } else {
                 403

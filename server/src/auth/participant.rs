@@ -7,6 +7,7 @@ use subtle::ConstantTimeEq;
 use super::browser::Browser;
 use super::token;
 use crate::error::Result;
+use crate::people::queries as people;
 use crate::store::{self, Store};
 
 const DAYS: u32 = 30;
@@ -45,7 +46,7 @@ pub async fn join(
     store: &Store,
     tls: bool,
     lesson: i64,
-    name: String,
+    (name, word): (String, Option<String>),
     browser: Browser,
     headers: &HeaderMap,
 ) -> Result<std::result::Result<[String; 2], &'static str>> {
@@ -58,7 +59,8 @@ pub async fn join(
                 .prepare_cached(
                     "SELECT 1 FROM participant
                      WHERE lesson = ?1 AND sent_away_at IS NOT NULL
-                       AND (browser = ?2 OR token_hash = ?3)",
+                       AND (browser = ?2 OR token_hash = ?3
+                           OR id IN (SELECT participant FROM device WHERE browser = ?2))",
                 )?
                 .exists(params![lesson, browser.0 as i64, known])?;
             if sent_away {
@@ -67,6 +69,17 @@ pub async fn join(
                 ));
             }
             let until = crate::now() + i64::from(DAYS) * 24 * 3600 * 1000;
+            if let Some(word) = word {
+                return Ok(match add_device(conn, (lesson, &name, &word), &hash, browser)? {
+                    true => Ok(()),
+                    false => Err("This word lets nobody of that name in. Ask the presenter for another one."),
+                });
+            }
+            let who = known_as(conn, lesson, browser, known.as_deref())?;
+            if who.is_none() && people::is_closed(conn, lesson)? {
+                return Ok(Err("The presenter has closed the door: nobody new can join just now."));
+            }
+            let name = people::free_name(conn, lesson, &name, who)?;
             let again = conn
                 .prepare_cached(
                     "UPDATE participant SET name = ?1, token_hash = ?2, expires_at = ?3
@@ -104,6 +117,51 @@ pub async fn join(
             token::set_cookie(&name, &token, DAYS, tls),
         ]
     }))
+}
+
+/// Whom a browser or what it was given has joined as.
+fn known_as(
+    conn: &Connection,
+    lesson: i64,
+    browser: Browser,
+    token: Option<&str>,
+) -> store::Result<Option<i64>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT id FROM participant WHERE lesson = ?1 AND (browser = ?2 OR token_hash = ?3) LIMIT 1",
+    )?;
+    let found = statement.query_row(params![lesson, browser.0 as i64, token], |row| row.get(0));
+    Ok(found.optional()?)
+}
+
+/// Lets somebody in from another device, with their name and the word that they were given; once.
+fn add_device(
+    conn: &Connection,
+    (lesson, name, word): (i64, &str, &str),
+    hash: &str,
+    browser: Browser,
+) -> store::Result<bool> {
+    let whose: Option<i64> = conn
+        .prepare_cached(
+            "UPDATE participant SET word = NULL WHERE lesson = ?1 AND name = ?2 COLLATE NOCASE AND word = ?3
+                 AND word_until > ?4 AND sent_away_at IS NULL RETURNING id",
+        )?
+        .query_row(params![lesson, name, word, crate::now()], |row| row.get(0))
+        .optional()?;
+    let Some(whose) = whose else {
+        return Ok(false);
+    };
+    conn.prepare_cached(
+        "INSERT INTO device (token_hash, participant, browser) VALUES (?1, ?2, ?3)",
+    )?
+    .execute(params![hash, whose, browser.0 as i64])?;
+    Ok(true)
+}
+
+/// Somebody is here now.
+pub fn seen(conn: &Connection, id: i64) -> store::Result<()> {
+    conn.prepare_cached("UPDATE participant SET last_at = ?2 WHERE id = ?1")?
+        .execute([id, crate::now()])?;
+    Ok(())
 }
 
 /// Enters somebody who does not exist, and never comes; gives their number.
@@ -150,8 +208,10 @@ pub async fn of(
             let mut s = conn.prepare_cached(
                 "SELECT p.id, p.name, l.deleted_at IS NOT NULL
                  FROM participant p JOIN lesson l ON l.id = p.lesson
-                 WHERE p.token_hash = ?1 AND p.lesson = ?2 AND p.sent_away_at IS NULL
-                   AND p.expires_at > ?3",
+                 WHERE p.id = coalesce(
+                     (SELECT id FROM participant WHERE token_hash = ?1),
+                     (SELECT participant FROM device WHERE token_hash = ?1))
+                   AND p.lesson = ?2 AND p.sent_away_at IS NULL AND p.expires_at > ?3",
             )?;
             let row = s.query_row(params![hash, lesson, crate::now()], |row| {
                 Ok(Participant {

@@ -18,7 +18,7 @@ use crate::auth::{browser, participant};
 use crate::error::Result;
 
 /// The longest name of a participant, in characters: it has to fit beside others.
-const LONGEST_NAME: usize = 40;
+pub const LONGEST_NAME: usize = 40;
 
 #[derive(Template, Default)]
 #[template(path = "join.html")]
@@ -68,6 +68,9 @@ fn blank(app: &App, from: SocketAddr, headers: &HeaderMap, page: Join) -> Result
 pub struct Entry {
     code: String,
     name: String,
+    /// Of whoever has joined from another device before.
+    #[serde(default)]
+    word: String,
 }
 
 pub async fn join(
@@ -108,6 +111,10 @@ pub async fn join(
     let Some(lesson) = found else {
         return refuse(unusable, no_such.to_owned());
     };
+    let word = match entry.word.trim() {
+        "" => None,
+        written => Some(join_code::normalise(written).unwrap_or_default()),
+    };
     let (browser, named) = match known {
         Some(browser) => (browser, None),
         None => {
@@ -116,7 +123,9 @@ pub async fn join(
         }
     };
     let cookies =
-        match participant::join(&app.store, app.tls, lesson, name, browser, &headers).await? {
+        match participant::join(&app.store, app.tls, lesson, (name, word), browser, &headers)
+            .await?
+        {
             Ok(cookies) => cookies,
             Err(fault) => return refuse(StatusCode::FORBIDDEN, fault.to_owned()),
         };

@@ -7,5 +7,6 @@ mod join;
 mod news;
 mod routes;
 
+pub use join::LONGEST_NAME;
 pub use news::News;
 pub use routes::{follower, routes};

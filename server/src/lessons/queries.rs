@@ -176,7 +176,8 @@ pub fn create_empty(conn: &Connection, name: &str, kind: &str) -> Result<i64> {
     Err(StoreError("no free join code was found".to_owned()))
 }
 
-fn random_code() -> String {
+/// A code that nobody guesses.
+pub fn random_code() -> String {
     std::iter::repeat_with(rand::random::<u8>)
         .filter_map(join_code::character)
         .take(join_code::LENGTH)

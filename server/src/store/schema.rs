@@ -19,6 +19,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(SHOWS),
         M::up(WORKSHEETS),
         M::up(OPENED),
+        M::up(DEVICES),
     ])
 }
 
@@ -329,4 +330,19 @@ CREATE TABLE opened (
     at INTEGER NOT NULL,
     PRIMARY KEY (capture, participant)
 ) STRICT, WITHOUT ROWID;
+";
+
+/// Further devices of a participant; the word with which one is let in, and until when; and whether a lesson takes nobody
+/// new.
+const DEVICES: &str = "
+CREATE TABLE device (
+    token_hash TEXT PRIMARY KEY,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    browser INTEGER NOT NULL
+) STRICT;
+CREATE INDEX device_of_participant ON device (participant);
+ALTER TABLE participant ADD COLUMN word TEXT;
+ALTER TABLE participant ADD COLUMN word_until INTEGER;
+ALTER TABLE participant ADD COLUMN last_at INTEGER;
+ALTER TABLE lesson ADD COLUMN door_closed INTEGER NOT NULL DEFAULT 0;
 ";

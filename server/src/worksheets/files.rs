@@ -21,7 +21,7 @@ use serde::Deserialize;
 use super::queries::{self, Answer, Worksheet};
 use crate::app::App;
 use crate::backdrops::queries as backdrops;
-use crate::captures::{Paper, as_file, print_of, zipped};
+use crate::captures::{Paper, as_file, cell, print_of, zipped};
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::log;
@@ -238,14 +238,6 @@ fn table(answers: &[Answer], wanted: &Wanted) -> Result<Vec<u8>> {
     table
         .into_inner()
         .map_err(|e| AppError::Internal(e.to_string()))
-}
-
-/// Text for a cell: what a spreadsheet would take for a formula is kept from being one.
-fn cell(text: &str) -> String {
-    match text.starts_with(['=', '+', '-', '@', '\t', '\r']) {
-        true => format!("'{text}"),
-        false => text.to_owned(),
-    }
 }
 
 async fn csv(

@@ -233,7 +233,7 @@ async fn hand_in(
     State(app): State<App>,
     Path((lesson, id)): Which,
     headers: HeaderMap,
-    Json(wish): Json<Wish>,
+    Query(wish): Query<Wish>,
 ) -> Result<Json<Said>> {
     let who = follower(&app, lesson, &headers).await?;
     let (_, answer) = theirs(&app, lesson, id, &who).await?;

@@ -183,11 +183,7 @@ async function handIn(insists) {
   key.disabled = true;
   try {
     if (!(await comes(() => glass.pending() === 0))) return wait();
-    const response = await fetch(`${base}/hand-in`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ insists }),
-    }).catch(() => null);
+    const response = await fetch(`${base}/hand-in?insists=${insists}`, { method: "POST" }).catch(() => null);
     if (!response) return wait();
     const said = response.ok
       ? await response.json()

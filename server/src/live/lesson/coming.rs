@@ -45,6 +45,7 @@ impl Lesson {
             self.watching.streams += 1;
             let own = self.connections_of(p.id);
             if own.is_empty() {
+                self.note_seen(p.id);
                 let person = self.person(p.id, &p.name, false);
                 self.publish_to_presenters(&FromServer::Came(person));
             }
@@ -100,6 +101,7 @@ impl Lesson {
             };
             *count = count.saturating_sub(1);
             if !still_here {
+                self.note_seen(p.id);
                 self.publish_to_presenters(&FromServer::Left(PersonId(p.id as u64)));
             }
         }

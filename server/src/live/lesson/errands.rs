@@ -8,11 +8,11 @@ use bozzetto_core::lesson::change::NOBODY;
 use bozzetto_core::sheets::step::Step;
 use bozzetto_core::stage::pane::Beside;
 use bozzetto_core::stage::step::StageStep;
-use bozzetto_core::wire::{FromServer, Goodbye, TakeAway};
+use bozzetto_core::wire::{FromServer, TakeAway};
 use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 
-use super::{Lesson, Look, Role, Said, Shown};
+use super::{Lesson, Look, Role, Shown};
 use crate::auth::participant;
 use crate::backdrops::begin_if_bare;
 use crate::live::log::{self, Tables};
@@ -124,14 +124,7 @@ impl Lesson {
         match done {
             Ok(Done::Reloaded { tables, goto }) => self.follow_tables(tables.map(|t| *t), goto),
             Ok(Done::Captures(take_aways)) => self.captures_changed(take_aways),
-            Ok(Done::SentAway(person)) => {
-                self.pass_pen(Some(person), false);
-                self.lower(person);
-                for connection in self.connections_of(person.0 as i64) {
-                    self.say(connection, Said::Goodbye(Goodbye::SentAway));
-                    self.leave(connection);
-                }
-            }
+            Ok(Done::SentAway(person)) => self.send_out(person),
             Err(e) => tracing::error!("lesson {}: the database did not answer: {e}", self.id),
         }
         self.next_errand();

@@ -21,7 +21,7 @@ use std::sync::atomic::AtomicBool;
 use std::time::Duration;
 
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
 use bozzetto_core::lesson::{self, change::Change};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::paint::wet::WetStrokes;
@@ -135,6 +135,13 @@ pub enum Command {
     /// These steps are made, by nobody; after what was told before.
     Draw(Vec<Step>),
     CapturesChanged,
+    /// Somebody is called otherwise from now on.
+    PersonNamed {
+        person: PersonId,
+        name: String,
+    },
+    /// What was kept of somebody is removed.
+    PersonGone(PersonId),
     /// What participants have of their own has changed.
     MineChanged,
     /// The lesson was deleted.
@@ -425,6 +432,8 @@ impl Lesson {
             }),
             Command::Draw(steps) => self.errand(Errand::Draw(steps)),
             Command::CapturesChanged => self.errand(Errand::Captures),
+            Command::PersonNamed { person, name } => self.rename(person, &name),
+            Command::PersonGone(person) => self.send_out(person),
             // Also while the stage is paused: a worksheet is given on purpose.
             Command::MineChanged => {
                 self.publish_to_participants_even_paused(&FromServer::Mine);

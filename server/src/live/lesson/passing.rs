@@ -4,9 +4,10 @@ use std::sync::atomic::Ordering;
 
 use bozzetto_core::geometry::ids::PersonId;
 use bozzetto_core::people::rights;
-use bozzetto_core::wire::{FromServer, Person};
+use bozzetto_core::wire::{FromServer, Goodbye, Person};
 
-use super::{Connection, Lesson, Role};
+use super::{Connection, Lesson, Role, Said};
+use crate::auth::participant;
 
 impl Lesson {
     /// What somebody may do, with what was passed to them.
@@ -54,6 +55,41 @@ impl Lesson {
             }
             self.tell_of(person);
         }
+    }
+
+    /// Closes all that somebody has open.
+    pub(super) fn send_out(&mut self, person: PersonId) {
+        self.pass_pen(Some(person), false);
+        self.lower(person);
+        for connection in self.connections_of(person.0 as i64) {
+            self.say(connection, Said::Goodbye(Goodbye::SentAway));
+            self.leave(connection);
+        }
+    }
+
+    /// Somebody is called otherwise from now on.
+    pub(super) fn rename(&mut self, person: PersonId, name: &str) {
+        for connection in self.connections_of(person.0 as i64) {
+            if let Some(Connection {
+                role: Role::Participant(who),
+                ..
+            }) = self.connections.get_mut(&connection)
+            {
+                name.clone_into(&mut who.name);
+            }
+        }
+        self.tell_of(person);
+    }
+
+    /// When somebody was here last is written down, beside everything else.
+    pub(super) fn note_seen(&self, id: i64) {
+        let store = self.store.clone();
+        tokio::spawn(async move {
+            let seen = store.write(move |conn| participant::seen(conn, id));
+            if let Err(e) = seen.await {
+                tracing::warn!("{e}");
+            }
+        });
     }
 
     /// Tells somebody what they have now, and presenters, also of those whose hands are raised: they have moved up.
