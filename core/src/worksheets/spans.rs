@@ -42,7 +42,7 @@ pub struct Span {
 
 impl Span {
     /// How many pixels.
-    pub fn len(&self) -> u32 {
+    pub fn pixels(&self) -> u32 {
         u32::from(self.to - self.from)
     }
 }

@@ -231,7 +231,7 @@ impl Together {
                 let (within, all) = each.fold((0, 0), |(within, all), s| {
                     let row = row(s);
                     let here = mask.count(row + usize::from(s.from), row + usize::from(s.to));
-                    (within + here, all + s.len())
+                    (within + here, all + s.pixels())
                 });
                 touches |= within > 0;
                 inside |= all > 0 && within == all;

@@ -331,8 +331,15 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
 /// Joins as a browser of its own; gives its cookie.
 async fn join(app: &App, lesson: i64, browser: u64) -> String {
     let (name, none) = ("Follower".to_owned(), axum::http::HeaderMap::new());
-    let joined =
-        participant::join(&app.store, app.tls, lesson, name, Browser(browser), &none).await;
+    let joined = participant::join(
+        &app.store,
+        app.tls,
+        lesson,
+        (name, None),
+        Browser(browser),
+        &none,
+    )
+    .await;
     let [_, cookie] = joined.expect("a store").expect("a place");
     cookie.split(';').next().unwrap_or("").to_owned()
 }
