@@ -135,6 +135,18 @@ await shot(phone, "follow-phone");
 await page.keyboard.press("Escape");
 await page.locator("#people").click();
 await shot(page, "participants");
+await page.goto(`${server.base}/lessons/1/worksheets`);
+await page.locator("#main .capture").click();
+await page.getByRole("button", { name: "Open hand-in 3" }).click();
+await page.locator("#hand-in h2").waitFor();
+const together = await page.locator("#together").boundingBox();
+if (!together) throw new Error("there is no picture");
+const about = (/** @type {number} */ x, /** @type {number} */ y) => ({
+  x: together.x + x * together.width,
+  y: together.y + y * together.height,
+});
+await drag(page, [about(0.45, 0.4), about(0.65, 0.4), about(0.65, 0.65), about(0.45, 0.65)]);
+await shot(page, "wall");
 await page.goto(`${server.base}/lessons/1/captures`);
 await shot(page, "captures");
 await page

@@ -89,6 +89,9 @@ for (const [name, path] of [
   ["settings", "/settings"],
   ["running order", "/lessons/1/order"],
   ["library", "/library"],
+  ["worksheets", "/lessons/1/worksheets"],
+  ["the wall", "/lessons/1/worksheets/1"],
+  ["people", "/lessons/1/people"],
 ]) {
   test(`${name} is accessible, and nothing lies beyond its side`, async ({ page }) => {
     await page.goto(server.base + path);

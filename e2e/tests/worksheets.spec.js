@@ -189,3 +189,65 @@ test("a hand-in is remarked on, given back, handed in again, noted, put on stage
   await wall.getByRole("button", { name: "Take it all the same" }).click();
   await expect(wall.locator(".hand-in label")).toContainText(/handed in \d.*version 3/);
 });
+
+test("an empty one is asked about, a broken line hands in later, and what goes elsewhere fits", async ({
+  page,
+  browser,
+}) => {
+  await startNow(page, server.base);
+  const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
+  const phone = await follow(browser, page, "Ines", { viewport: { width: 390, height: 844 }, hasTouch: true });
+  const other = await follow(browser, page, "Olu", { viewport: { width: 844, height: 390 }, hasTouch: true });
+  await page.keyboard.press("v");
+  const proof = page.locator(".proof").first();
+  await proof.getByRole("button", { name: "Worksheet" }).click();
+  await proof.getByLabel("Instruction").fill("Ring it");
+  await proof.getByText("Time, who, elsewhere").click();
+  await proof.getByLabel("For", { exact: true }).selectOption("those who are ticked");
+  await proof.getByLabel("Ines").check();
+  await proof.getByLabel("Width in pixels").fill("600");
+  await proof.getByLabel("Height in pixels").fill("400");
+  await proof.getByLabel("The most in kB").fill("5");
+  await proof.getByRole("button", { name: "Give it" }).click();
+  await expect(page.locator("#says")).toContainText("from 10");
+  await proof.getByLabel("The most in kB").fill("20");
+  await proof.getByRole("button", { name: "Give it" }).click();
+  await expect(proof.getByRole("status").first()).toContainText("It is a worksheet now");
+
+  // It is for one of them: the other has none, and gets none by its address.
+  await expect(phone.locator('[data-count="Mine"]')).toHaveText("1");
+  await expect(other.locator('[data-count="Mine"]')).toBeHidden();
+  await phone.getByRole("link", { name: "Mine" }).tap();
+  await phone.locator(".sheet").tap();
+  await phone.locator("body.ready").waitFor();
+  for (const place of ["", "/elsewhere", "/standing", "/backdrops/0/picture"])
+    expect((await other.request.get(`${phone.url()}${place}`, { maxRedirects: 0 })).status(), place).toBe(404);
+
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toContainText("Nothing is marked on it yet");
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toContainText("nothing has changed since");
+
+  await phone.context().setOffline(true);
+  await drawn(phone);
+  await phone.locator("#hand-in").tap();
+  await expect(phone.locator("#standing")).toContainText("kept here, and handed in as soon as the line is back");
+  await phone.context().setOffline(false);
+  await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
+  const sheet = new URL(phone.url()).pathname.split("/").pop();
+  const now = await (await page.request.get(`${server.base}/lessons/${lesson}/worksheets/${sheet}/now`)).json();
+  expect(now.answers.map((/** @type {{ words: string }} */ a) => a.words)).toEqual([
+    expect.stringMatching(/^handed in .*, version 2$/),
+  ]);
+
+  const [bytes, ...size] = await phone.evaluate(async () => {
+    const blob = await (await fetch(`${location.pathname}/elsewhere`)).blob();
+    const picture = await createImageBitmap(blob);
+    return [blob.size, picture.width, picture.height];
+  });
+  expect(bytes).toBeLessThanOrEqual(20_000);
+  expect(size[0] === 600 || size[1] === 400).toBe(true);
+  expect(size[0] <= 600 && size[1] <= 400).toBe(true);
+});

@@ -231,3 +231,49 @@ async fn what_is_hidden_is_so_in_captures_of_it() {
     // The frame, and that one's.
     assert_eq!(shown_in(data.path()).len(), 3);
 }
+
+/// A capture is a worksheet, somebody has marked it, what they made is put on stage, and that is captured: what is hidden
+/// in the capture then is hidden in all of them.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_hidden_is_so_in_its_worksheet() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let backdrop = shared(&server, lesson).await;
+    let first = take(&server, lesson, backdrop).await;
+    let give = Request::post(format!("/lessons/{lesson}/captures/{first}/worksheet"))
+        .header("content-type", "application/x-www-form-urlencoded");
+    let given = server.ask(give, Body::from("instruction=Ring+it")).await;
+    assert_eq!(given.status(), 200);
+    let cookie = server.join(lesson, "Ines").await;
+    let mine = Request::get(format!("/follow/{lesson}/mine/1")).header("cookie", &cookie);
+    assert_eq!(server.ask(mine, Body::empty()).await.status(), 200);
+    let show = format!("/lessons/{lesson}/worksheets/1/on-stage");
+    let (status, said) = post(&server, &show, Some("[1]".to_owned())).await;
+    assert_eq!(status, 204, "{said}");
+    let look = server.app.live.look(lesson).await.unwrap();
+    let on_stage = look.stage.current.as_ref().unwrap();
+    assert!(on_stage.id.0 != backdrop && on_stage.name.ends_with(" 1"));
+    server.capture(lesson).await;
+    // The frame, the first capture's two files, and the second's, of which one is as one of those.
+    assert_eq!(shown_in(data.path()).len(), 4);
+
+    let hidden = r#"{"way":"stage","area":{"x0":0,"y0":0,"x1":1920,"y1":1080},"parts":{},"there":{},
+        "bench":{"hidden":[{"area":{"x0":290,"y0":190,"x1":510,"y1":270},"how":"fill"}]}}"#;
+    let cut = format!("/lessons/{lesson}/captures/{first}/bench/cut");
+    let (status, said) = post(&server, &cut, Some(hidden.to_owned())).await;
+    assert_eq!(status, 200, "{said}");
+    // The frame alone: it is what the capture is made from.
+    assert_eq!(shown_in(data.path()).len(), 1);
+    for picture in [
+        "worksheets/1/picture".to_owned(),
+        format!("backdrops/{}/thumbnail.png", on_stage.id.0),
+    ] {
+        let answer = server.get(&format!("/lessons/{lesson}/{picture}")).await;
+        let bytes = axum::body::to_bytes(answer.into_body(), usize::MAX)
+            .await
+            .unwrap();
+        let shown = image::load_from_memory(&bytes).unwrap().into_rgba8();
+        assert!(!has_secret(&shown), "{picture}");
+    }
+}

@@ -329,7 +329,7 @@ async fn through_a_bare_broadcast(load: &Load) -> Came {
 }
 
 /// Joins as a browser of its own; gives its cookie.
-async fn join(app: &App, lesson: i64, browser: u64) -> String {
+pub async fn join(app: &App, lesson: i64, browser: u64) -> String {
     let (name, none) = ("Follower".to_owned(), axum::http::HeaderMap::new());
     let joined = participant::join(
         &app.store,

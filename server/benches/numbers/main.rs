@@ -5,6 +5,7 @@ mod capture;
 mod changes;
 mod documents;
 mod fanout;
+mod hand_ins;
 mod hostile;
 mod opening;
 mod process;
@@ -47,6 +48,9 @@ fn main() {
         }
         if runs("stream.fanout.100") {
             fanout::stream_fanout().await;
+        }
+        if runs("handin.300") {
+            hand_ins::hand_ins().await;
         }
         if runs("hostile") {
             hostile::hostile().await;

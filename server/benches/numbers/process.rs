@@ -20,7 +20,12 @@ pub fn cpu_ms() -> f64 {
 }
 
 pub fn resident_kb() -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    resident_kb_of(std::process::id())
+}
+
+/// The same of another process.
+pub fn resident_kb_of(process: u32) -> f64 {
+    let status = std::fs::read_to_string(format!("/proc/{process}/status")).unwrap_or_default();
     let line = status
         .lines()
         .find(|l| l.starts_with("VmRSS:"))

@@ -75,7 +75,6 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
     mark_the_chart(&app.store, class, chart).await?;
     show(&app.store, class, chart).await?;
     take_captures(&app, class, chart).await?;
-    answers::fill(&app, class, worksheet).await?;
 
     let meeting = lesson(&app.store, "Harbour users' meeting: berth plan", "meeting").await?;
     let plan = add(&app, meeting, &BERTHS).await?;
@@ -85,6 +84,7 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
         keep(&app, Whither::Library, file).await?;
     }
     film(&app, Whither::Library).await?;
+    answers::fill(&app, class, worksheet).await?;
     // The class is what is opened first.
     app.store
         .write(move |conn| queries::touch(conn, class))

@@ -1,6 +1,7 @@
 // @ts-check
 // What htmx leaves to do on the pages.
 
+import { sayFaults } from "./faults.js";
 import "./focus.js";
 import { canChoose, choose, forget, known, prepareFolder } from "./folder.js";
 
@@ -51,16 +52,7 @@ if (files && canChoose) {
 }
 
 document.addEventListener("htmx:beforeRequest", () => say(""));
-document.addEventListener("htmx:responseError", (e) => {
-  const { xhr, elt } = /** @type {CustomEvent<{ xhr: XMLHttpRequest, elt: Element }>} */ (e).detail;
-  const words = xhr.getResponseHeader("x-bozzetto-says") ?? "That did not work.";
-  // Where it is read, if it has a place of its own.
-  const place =
-    elt instanceof HTMLFormElement && elt.dataset.saidIn ? document.querySelector(elt.dataset.saidIn) : null;
-  if (place) place.textContent = words;
-  else say(words);
-});
-document.addEventListener("htmx:sendError", () => say("The line to the server is down. Try again when it is back."));
+sayFaults(say);
 
 // What was chosen last in a form is chosen again, on this machine.
 for (const form of document.querySelectorAll("form[data-kept]")) {

@@ -6,6 +6,7 @@ import "./focus.js";
 import { Capture } from "./capture/capture.js";
 import { proofDeeds, routes, takeCapture } from "./capture/proofs.js";
 import { sign } from "./capture/shutter.js";
+import { sayFaults } from "./faults.js";
 import { prepareFolder } from "./folder.js";
 import { prepareCrosshair } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
@@ -609,6 +610,8 @@ listenToDrops({
   bring: (files) => void (marked ? say("Only marks come onto it.") : order.bring(files)),
   area,
 });
+
+sayFaults(say);
 
 // ---- Coming and going ------------------------------------------------------------------------
 
