@@ -205,20 +205,6 @@ await drag(
 );
 await shot(more, "frozen");
 await more.keyboard.press("f");
-await more.locator("#order").click();
-await more.locator("#board-halved").check();
-await more.locator("#board-surface").selectOption("chalk");
-await more.getByRole("button", { name: "Squared" }).click();
-await more.locator("#row-left").waitFor();
-await more.keyboard.press("3");
-for (const x of [120, 720]) {
-  await drag(
-    more,
-    Array.from({ length: 60 }, (_, i) => ({ x: x + i * 6, y: 260 + Math.sin(i / 5) * 70 })),
-  );
-  await drag(more, straight({ x, y: 420 }, { x: x + 300, y: 400 }));
-}
-await shot(more, "board-for-two");
 await more.close();
 
 const wall = await (await browser.newContext({ viewport: { width: 1920, height: 1080 }, hasTouch: true })).newPage();

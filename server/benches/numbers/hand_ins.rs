@@ -121,8 +121,10 @@ async fn all_draw(class: &Class, address: SocketAddr, heard: &Arc<Mutex<Acknowle
             }
             let mut known = 0;
             while known < STROKES {
-                let Some(Ok(Message::Binary(bytes))) = socket.next().await else {
-                    return;
+                let bytes = match socket.next().await {
+                    Some(Ok(Message::Binary(bytes))) => bytes,
+                    Some(Ok(_)) => continue,
+                    Some(Err(_)) | None => return,
                 };
                 if let Some(FromServer::Change { kept: true, .. } | FromServer::Known { .. }) =
                     decode(&bytes)
