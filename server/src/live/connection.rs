@@ -350,6 +350,8 @@ impl Line<'_> {
                 }
             }
             let command = match message {
+                // The socket takes what somebody with a pen may say, since one may be passed to them.
+                Message::Binary(bytes) if bytes.len() > longest * MARGIN => return,
                 Message::Binary(bytes) if bytes.len() > longest => Command::TooLong {
                     connection,
                     change: asked_for(&bytes),
