@@ -2,9 +2,9 @@
 // What is pointed with: laser and ring, under mouse and finger, on the stage and for those who follow.
 
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, capture, colour, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;
@@ -174,12 +174,13 @@ test("presses spread on every screen, on pages that hands reach too, and are gon
       const canvas = /** @type {HTMLCanvasElement | null} */ (document.getElementById("aids-above"));
       const context = canvas?.width ? canvas.getContext("2d") : null;
       if (canvas && context) {
-        const { data, width } = context.getImageData(0, 0, canvas.width, canvas.height);
+        const { width } = canvas;
+        const pixels = new Uint32Array(context.getImageData(0, 0, width, canvas.height).data.buffer);
         let [left, right] = [width, -1];
-        for (let i = 3; i < data.length; i += 4)
-          if (data[i]) {
-            left = Math.min(left, (i >> 2) % width);
-            right = Math.max(right, (i >> 2) % width);
+        for (let i = 0; i < pixels.length; i++)
+          if (pixels[i]) {
+            left = Math.min(left, i % width);
+            right = Math.max(right, i % width);
           }
         seen.clear = right < 0;
         seen.frames += seen.clear ? 0 : 1;

@@ -7,10 +7,10 @@ import { readFileSync, writeFileSync } from "node:fs";
 import { createServer } from "node:http";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { root, Server } from "../server.js";
 import { apart, capture, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 // The browser's picture of the own tab is given without asking, as somebody would who presses Allow.
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-tab-capture"] } });
@@ -587,7 +587,6 @@ test("a board for two: two fingers at once, each its colour, its undo and its wi
   await page.getByRole("button", { name: "Undo on the right half" }).click();
   await expect.poll(() => ink(900, 200)).toBe("vermilion");
   expect(await ink(300, 400)).toBe("none");
-  await context.close();
 });
 
 test("a board's pages go on, each with its marks; AVIF is read; what moves is frozen by lowering the glass", async ({

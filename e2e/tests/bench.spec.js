@@ -4,9 +4,9 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, colour, decode, drag, follow, places, sees, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 /** @typedef {[number, number]} Place in parts of the whole picture */

@@ -1,10 +1,10 @@
 // @ts-check
 // A camera that Chromium simulates: started, set, turned, remembered; stills for who cannot decode.
 
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, apart, colour, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 test.use({
   launchOptions: {

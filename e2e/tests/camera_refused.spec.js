@@ -1,10 +1,10 @@
 // @ts-check
 // A camera that is refused, and the bench camera's stand-in.
 
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, apart, colour, follow, seenAt, startNow } from "../stage.js";
+import { expect, test } from "../test.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--deny-permission-prompts"] }, permissions: [] });
 

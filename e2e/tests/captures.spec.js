@@ -5,9 +5,9 @@ import { execFileSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { decode, ready } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

@@ -3,9 +3,9 @@
 
 import { readFileSync } from "node:fs";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, boxSize, decode, drag, pixel, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 
@@ -271,7 +271,6 @@ test("by touch alone: each way of taking, and what becomes of it", async ({ brow
   const stage = await taken("stage", take, "stage");
   await stage.getByRole("button", { name: "Place" }).tap();
   await expect(page.locator("#selection")).toBeVisible();
-  await context.close();
 });
 
 test("what lay over the picture at that moment is left out of a capture, and comes back, whatever happened since", async ({

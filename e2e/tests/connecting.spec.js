@@ -2,10 +2,11 @@
 // Ways to reach the server: with a page of another version, over TLS, and over plain HTTP on a name.
 
 import { connect, createServer } from "node:net";
-import { chromium, expect, test } from "@playwright/test";
+import { chromium } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { apart, capture, colour, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 test("a page from another version says so and offers to load again", async ({ page }) => {
   const server = await Server.start();

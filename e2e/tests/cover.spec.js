@@ -2,7 +2,6 @@
 // The cover: what lies beneath it is seen by nobody but the presenter, on whatever way it could get out.
 
 import { join } from "node:path";
-import { expect, test } from "@playwright/test";
 import { judged, linesFound, printed } from "../pages_of_lines.js";
 import { root, Server } from "../server.js";
 import {
@@ -19,6 +18,7 @@ import {
   startNow,
   straight,
 } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Browser, Page } from "@playwright/test" */
 

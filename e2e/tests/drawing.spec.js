@@ -3,9 +3,9 @@
 
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { expect, test } from "@playwright/test";
 import { root, Server } from "../server.js";
 import { apart, colour, drag, ready, startNow, straight, unacknowledged } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;

@@ -6,9 +6,9 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, renameSync, rmSync }
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { decode, pixel, startNow } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

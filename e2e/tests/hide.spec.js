@@ -3,7 +3,6 @@
 
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import {
   add,
@@ -20,6 +19,7 @@ import {
   startNow,
   straight,
 } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 
@@ -144,7 +144,6 @@ test("without a mouse: a part is hidden by the crosshair, and by a finger; its c
   await page.keyboard.press("d");
   await expect(page.locator("#hide-set")).toBeHidden();
   await expect(page.locator("#people")).toHaveAttribute("title", /Who is here/);
-  await context.close();
 });
 
 test("of a camera what is hidden leaves the presenter's page in no picture", async ({ page, browser }) => {

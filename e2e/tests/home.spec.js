@@ -2,9 +2,9 @@
 // Home with many lessons: looked for, sorted, archived; one that stayed empty goes by itself.
 
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { drag, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;

@@ -1,9 +1,9 @@
 // @ts-check
 // Instruments, by real mice, pens and fingers, as those who follow see them.
 
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 
@@ -106,7 +106,6 @@ test("two fingers turn the ruler as a real one; it is there after a reload, and 
   await field.fill("90");
   await field.press("Enter");
   await sees(page, above, PAPER);
-  await context.close();
 });
 
 test("a scale is taken from a line; readings have their uncertainty, and stay on the picture when they are left", async ({

@@ -1,9 +1,9 @@
 // @ts-check
 // Whose the keyboard is: the stage's, the text's that is being typed, or a control's; and what comes of it.
 
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { add, apart, colour, drag, ready, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;

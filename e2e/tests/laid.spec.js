@@ -1,9 +1,9 @@
 // @ts-check
 // What lies over the picture and stays: the spotlight and clocks, by real input, as those who follow see it.
 
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, colour, drag, follow, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 
@@ -135,7 +135,6 @@ test("held, its key has the spotlight go along with what points; two fingers res
   await keyIn("9", "9", "00", "00");
   await expect(page.locator("#says")).toContainText("from 1 second to 24 hours");
   await expect(page.locator("#row-clocks button")).toHaveText("Countdown 1:30");
-  await context.close();
 });
 
 test("a countdown is the same on three screens, across a restart, warns, ends and is heard", async ({

@@ -1,10 +1,10 @@
 // @ts-check
 // The whole of a running page, which is longer than what is in view.
 
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { apart, colour, decode, drag, pixel, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 // The browser's picture of the own tab is given without asking, as somebody would who presses Allow.
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-tab-capture"] } });

@@ -2,10 +2,10 @@
 // The magnifier: what is seen in it, and where what is drawn through it lands, for everybody.
 
 import { join } from "node:path";
-import { expect, test } from "@playwright/test";
 import { PNG } from "pngjs";
 import { root, Server } from "../server.js";
 import { apart, colour, decode, drag, follow, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

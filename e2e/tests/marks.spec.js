@@ -2,9 +2,9 @@
 // What can be drawn besides strokes, and what is done with it.
 
 import { writeFileSync } from "node:fs";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @typedef {import("@playwright/test").Page} Page */
 
@@ -671,7 +671,6 @@ test("on a board for two both drag figures at once, each their own, and neither 
   expect(await edge(250, 200, BLUE)).toBe(true);
   await expect.poll(() => edge(950, 380, VERMILION)).toBe(true);
   expect(await edge(950, 500, VERMILION)).toBe(true);
-  await context.close();
 });
 
 test("six thousand strokes read from a file reach everybody, are undone as one, and doubled", async ({

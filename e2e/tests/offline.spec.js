@@ -2,7 +2,6 @@
 // Without a line: what cannot be done says so, and what was done is not lost.
 
 import { join } from "node:path";
-import { expect, test } from "@playwright/test";
 import { root, Server } from "../server.js";
 import {
   apart,
@@ -18,6 +17,7 @@ import {
   tap,
   unacknowledged,
 } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;

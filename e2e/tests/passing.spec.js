@@ -2,9 +2,9 @@
 // The pen is passed: participants draw on the stage, each with their own colour, and raise a hand.
 
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, drag, follow, pixel, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

@@ -3,9 +3,9 @@
 
 import { execFileSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, boxSize, colour, decode, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;

@@ -2,9 +2,9 @@
 // Who has joined: names apart, another device with a word, the door, the list, and what is kept removed.
 
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { follow, startNow } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Browser, Page } from "@playwright/test" */
 

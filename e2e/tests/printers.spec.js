@@ -4,9 +4,9 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { root, Server } from "../server.js";
 import { decode, ready } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;

@@ -2,9 +2,9 @@
 // Typing at a display that has no keyboard: with fingers, on the screen.
 
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { startNow } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @type {Server} */
 let server;
@@ -98,5 +98,4 @@ test("a text that a finger begins is typed on the screen, in another language's 
   await expect(field).toBeFocused();
   await expect(field).not.toHaveAttribute("inputmode", "none");
   await expect(keys).toBeHidden();
-  await context.close();
 });

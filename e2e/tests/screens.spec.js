@@ -2,9 +2,9 @@
 // What fits on which screen: no control of the stage is out of reach, and a phone held across shows
 // the whole picture.
 
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, colour, decode, drag, follow, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

@@ -1,10 +1,10 @@
 // @ts-check
 // A shared tab: real capture, frozen, captured and followed; what happens when it ends.
 
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, apart, capture, colour, decode, drag, follow, pixel, seenAt, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 test.use({
   launchOptions: { executablePath, args: [...args, "--auto-select-tab-capture-source-by-title=Slides of the evening"] },

@@ -1,10 +1,10 @@
 // @ts-check
 // Somebody shares the stage on itself.
 
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, startNow } from "../stage.js";
+import { expect, test } from "../test.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-tab-capture"] } });
 

@@ -1,9 +1,9 @@
 // @ts-check
 // Typed words: in every script, both directions, within their pane.
 
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, decode, follow, seenAt, startNow } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

@@ -5,10 +5,10 @@ import { createSocket } from "node:dgram";
 import { writeFileSync } from "node:fs";
 import { createServer } from "node:http";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { args, executablePath } from "../browser.js";
 import { Server } from "../server.js";
 import { add, apart, colour, drag, follow, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 test.use({ launchOptions: { executablePath, args: [...args, "--auto-accept-this-tab-capture"] } });
 

@@ -1,9 +1,9 @@
 // @ts-check
 // Captures of what is not in view, of all backdrops, later, again and again, and before a wipe.
 
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, colour, decode, drag, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
 

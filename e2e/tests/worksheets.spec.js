@@ -6,9 +6,9 @@ import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { Server } from "../server.js";
 import { apart, colour, drag, follow, startNow, straight } from "../stage.js";
+import { expect, test } from "../test.js";
 
 /** @import { Browser, Page } from "@playwright/test" */
 

@@ -1,7 +1,7 @@
 // @ts-check
 // Holds on to what the server has not acknowledged, so that a reload or a crash of the browser
-// loses nothing. IndexedDB while the page lives; localStorage in the moment in which it goes, when
-// nothing that takes time can still be done.
+// loses nothing. IndexedDB while the page lives; localStorage where there is none, and in the moment
+// in which the page goes, when nothing that takes time can still be done.
 
 /** @typedef {{ key: string, bytes: Uint8Array }} Kept */
 
@@ -10,24 +10,39 @@ const STORE = "unacknowledged";
 /** @param {Uint8Array} bytes of any number: more than a call takes arguments */
 const base64 = (bytes) => btoa(Array.from(bytes, (byte) => String.fromCharCode(byte)).join(""));
 
+/** @param {string} packed */
+const unpacked = (packed) => Uint8Array.from(atob(packed), (c) => c.charCodeAt(0));
+
 export class Keeping {
   /** @param {string} lesson */
   constructor(lesson) {
     this.lesson = lesson;
-    this.lastWords = `${STORE}:${lesson}`;
+    this.prefix = `${STORE}:${lesson}:`;
+    this.last = 0;
     /** @type {Promise<IDBDatabase | null>} */
     this.database = open();
   }
 
+  /** Where the next one comes in their order: milliseconds of a clock that all loads of the page share. */
+  next() {
+    this.last = Math.max(performance.timeOrigin + performance.now(), this.last + 0.001);
+    return this.last;
+  }
+
   /** @param {Kept} kept */
-  async put({ key, bytes }) {
-    const order = performance.timeOrigin + performance.now();
-    (await this.store("readwrite"))?.put({ lesson: this.lesson, key, order, bytes });
+  async put(kept, order = this.next()) {
+    const store = await this.store("readwrite");
+    store?.put({ lesson: this.lesson, key: kept.key, order, bytes: kept.bytes });
+    // The page may go in the next moment.
+    store?.transaction.commit();
+    if (!store) this.write(kept, order);
   }
 
   /** @param {string} key */
   async drop(key) {
-    (await this.store("readwrite"))?.delete([this.lesson, key]);
+    const store = await this.store("readwrite");
+    store?.delete([this.lesson, key]);
+    if (!store) localStorage.removeItem(this.prefix + key);
   }
 
   /**
@@ -35,10 +50,13 @@ export class Keeping {
    * @param {Kept[]} all
    */
   leave(all) {
-    const text = all.map(({ key, bytes }) => [key, base64(bytes)]);
+    for (const kept of all) this.write(kept, this.next());
+  }
+
+  /** @param {Kept} kept @param {number} order */
+  write({ key, bytes }, order) {
     try {
-      if (text.length) localStorage.setItem(this.lastWords, JSON.stringify(text));
-      else localStorage.removeItem(this.lastWords);
+      localStorage.setItem(this.prefix + key, `${order} ${base64(bytes)}`);
     } catch {
       // A full or forbidden storage; what came before is in IndexedDB.
     }
@@ -52,22 +70,35 @@ export class Keeping {
     const store = await this.store("readonly");
     /** @type {{ key: string, order: number, bytes: Uint8Array }[]} */
     const rows = store ? await done(store.index("lesson").getAll(this.lesson)) : [];
-    rows.sort((a, b) => a.order - b.order);
-    const found = new Map(rows.map((row) => [row.key, row.bytes]));
-    try {
-      const text = localStorage.getItem(this.lastWords);
-      localStorage.removeItem(this.lastWords);
-      for (const [key, packed] of JSON.parse(text ?? "[]")) {
-        const bytes = Uint8Array.from(atob(packed), (c) => c.charCodeAt(0));
-        if (!found.has(key)) {
-          found.set(key, bytes);
-          await this.put({ key, bytes });
-        }
-      }
-    } catch {
-      // Not written by us, or not allowed.
+    const known = new Set(rows.map(({ key }) => key));
+    for (const [name, text] of this.written()) {
+      const key = name.slice(this.prefix.length);
+      const [order, packed] = text.split(" ");
+      const bytes = unpacked(packed);
+      if (!known.has(key)) rows.push({ key, order: Number(order), bytes });
+      if (!store) continue;
+      await this.put({ key, bytes }, Number(order));
+      localStorage.removeItem(name);
     }
-    return [...found.values()];
+    return rows.sort((a, b) => a.order - b.order).map(({ bytes }) => bytes);
+  }
+
+  /** What is in localStorage of this lesson: name and text. */
+  written() {
+    try {
+      this.takeOldForm();
+      return Object.entries(localStorage).filter(([name]) => name.startsWith(this.prefix));
+    } catch {
+      return [];
+    }
+  }
+
+  /** Before 28 November 2026 a page left all as one list. */
+  takeOldForm() {
+    const name = `${STORE}:${this.lesson}`;
+    for (const [key, packed] of JSON.parse(localStorage.getItem(name) ?? "[]"))
+      this.write({ key, bytes: unpacked(packed) }, this.next());
+    localStorage.removeItem(name);
   }
 
   /** @param {IDBTransactionMode} mode */
