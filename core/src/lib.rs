@@ -23,6 +23,7 @@
 //! * [`paint`]: from sheets and wet ink to display lists.
 //! * [`edit`]: erasing and selecting.
 //! * [`capture`]: pictures taken of the stage.
+//! * [`asking`]: quick questions to all, and what the answers come to.
 //! * [`worksheets`]: pictures that participants mark, and what they have marked all together.
 //! * [`prefs`]: settings, keys, and what the last seat can read.
 //! * [`wire`]: the messages between browser and server.
@@ -30,6 +31,7 @@
 //! * [`tools`]: what pointers do.
 
 pub mod aids;
+pub mod asking;
 pub mod capture;
 pub mod clocks;
 pub mod display;

@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
+use bozzetto_core::geometry::zoom::Zoom;
 use bozzetto_core::lesson::change::{Change, Intent};
 use bozzetto_core::stage::backdrop::ViewState;
 use bozzetto_core::stage::laid::{Laid, Lay};
@@ -77,6 +78,10 @@ impl Glass {
 
     /// Somebody else's hand is on a backdrop; `true` when it is seen otherwise for that.
     pub(crate) fn take_moment(&mut self, id: BackdropId, seen: ViewState) -> bool {
+        if self.stage.alone {
+            // How somebody else sees a worksheet is nothing to this page.
+            return false;
+        }
         if self.follows() {
             return self.take_seen(id, &seen);
         }
@@ -98,6 +103,7 @@ impl Glass {
     pub(crate) fn settle_moments(&mut self, change: &Change, us: AuthorId) {
         for step in change.stage_steps() {
             if let StageStep::See { backdrop, seen } = step
+                && !self.stage.alone
                 && let Some(moment) = self.stage.moments.seen.get(backdrop)
                 && !(moment.own && change.author == us && moment.seen != **seen)
             {
@@ -204,13 +210,16 @@ impl Glass {
         }
         let mut stage = state.on_stage();
         let moments = &mut self.stage.moments;
+        let alone = self.stage.alone;
         moments.seen.retain(|id, moment| {
             let remembered = state.backdrop(*id);
-            remembered.is_some_and(|b| moment.seen.goes_along(&b.seen))
+            remembered.is_some_and(|b| alone || moment.seen.goes_along(&b.seen))
         });
         for b in stage.each_mut() {
-            if let Some(moment) = moments.seen.get(&b.id) {
-                b.seen = moment.seen.clone();
+            match moments.seen.get(&b.id) {
+                Some(moment) => b.seen = moment.seen.clone(),
+                None if alone => b.seen.zoom = Zoom::WHOLE,
+                None => {}
             }
         }
         for (lay, _) in &moments.laying {

@@ -6,6 +6,7 @@
 //! (backups). [`app`] is what all handlers share, [`router`] which address leads to which handler.
 
 pub mod app;
+pub mod asking;
 pub mod assets;
 pub mod auth;
 pub mod backdrops;

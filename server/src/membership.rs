@@ -19,6 +19,7 @@ struct Names {
     worksheet: Option<i64>,
     answer: Option<i64>,
     person: Option<i64>,
+    question: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
     /// Where a backdrop is one of the library's.
@@ -46,6 +47,7 @@ pub async fn check(
             "worksheet" => &mut names.worksheet,
             "answer" => &mut names.answer,
             "person" => &mut names.person,
+            "question" => &mut names.question,
             _ => continue,
         };
         match value.parse() {
@@ -81,6 +83,11 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
         return Ok(conn
             .prepare_cached("SELECT 1 FROM participant WHERE id = ?1 AND lesson = ?2")?
             .exists([person, lesson])?);
+    }
+    if let (Some(lesson), Some(question)) = (names.lesson, names.question) {
+        return Ok(conn
+            .prepare_cached("SELECT 1 FROM question WHERE id = ?1 AND lesson = ?2")?
+            .exists([question, lesson])?);
     }
     if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
         let there = conn

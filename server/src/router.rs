@@ -16,7 +16,7 @@ use crate::auth::presenter;
 use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::{
-    assets, backdrops, captures, follow, headers, lessons, membership, people, settings, stage,
+    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, settings, stage,
     worksheets,
 };
 
@@ -39,6 +39,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(captures::routes())
         .merge(worksheets::for_presenters())
         .merge(people::routes())
+        .merge(asking::for_presenters())
         .merge(settings::routes())
         .merge(presenter::for_presenters())
         .before(guarded);
@@ -46,6 +47,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(presenters)
         .merge(follow::routes())
         .merge(worksheets::for_participants())
+        .merge(asking::for_participants())
         .merge(presenter::for_anybody())
         .get("/pages/{key}/{*path}", backdrops::serve_web_page)
         .get("/static/{build}/{*path}", assets::serve)

@@ -20,6 +20,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(WORKSHEETS),
         M::up(OPENED),
         M::up(DEVICES),
+        M::up(ASKED),
     ])
 }
 
@@ -345,4 +346,29 @@ ALTER TABLE participant ADD COLUMN word TEXT;
 ALTER TABLE participant ADD COLUMN word_until INTEGER;
 ALTER TABLE participant ADD COLUMN last_at INTEGER;
 ALTER TABLE lesson ADD COLUMN door_closed INTEGER NOT NULL DEFAULT 0;
+";
+
+/// Quick questions and what was answered. `who` is a participant's number where names were asked for; otherwise a mark from
+/// which nobody finds back to them.
+const ASKED: &str = "
+CREATE TABLE question (
+    id INTEGER PRIMARY KEY,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    kind TEXT NOT NULL CHECK (json_valid(kind)),
+    words TEXT NOT NULL,
+    named INTEGER NOT NULL,
+    asked_at INTEGER NOT NULL,
+    closed_at INTEGER,
+    shown INTEGER NOT NULL DEFAULT 0
+) STRICT;
+CREATE INDEX question_of_lesson ON question (lesson);
+CREATE TABLE reply (
+    question INTEGER NOT NULL REFERENCES question (id) ON DELETE CASCADE,
+    who TEXT NOT NULL,
+    participant INTEGER REFERENCES participant (id) ON DELETE CASCADE,
+    said TEXT NOT NULL CHECK (json_valid(said)),
+    at INTEGER NOT NULL,
+    PRIMARY KEY (question, who)
+) STRICT, WITHOUT ROWID;
+CREATE INDEX reply_of_participant ON reply (participant);
 ";

@@ -5,6 +5,7 @@ import init, { Glass } from "../glass/glass.js";
 import { prepareOwnView } from "./input/own_view.js";
 import { say, showLine } from "./messages.js";
 import { el } from "./page.js";
+import { showPlaces } from "./panels/asked.js";
 import { preparePenBar } from "./panels/pen_bar.js";
 import { prepareTakeAways } from "./panels/take_aways.js";
 import { Beneath } from "./picture/beneath.js";
@@ -55,6 +56,7 @@ function layOut() {
   const [x, y, glassWidth] = glass.own_view();
   layers.lay({ width, height, glassWidth, x, y });
   penBar.lay();
+  showAsked();
   el("zoom-shown").textContent = `${Math.round(glass.zoomed() * 100)} %`;
 }
 
@@ -113,6 +115,7 @@ function heard(events) {
       showNews();
     } else if (event.type === "mine") {
       showNews();
+      el("asked").dispatchEvent(new Event("asked"));
     } else if (event.type === "yours") {
       penBar.show(event.yours);
     } else if (event.type === "sorry") {
@@ -121,6 +124,29 @@ function heard(events) {
   }
   refresh.soon();
 }
+
+/** Places with which a question was answered, once they are shown. */
+function showAsked() {
+  const [x, y, width, height] = glass.own_view();
+  showPlaces([x, y, width, height], true);
+}
+el("asked").addEventListener("htmx:afterSwap", () => {
+  showAsked();
+  mount.classList.toggle("asks", document.querySelector("#asked [data-place]") !== null);
+});
+// A place on the picture is an answer, where one is wanted.
+mount.addEventListener("click", (e) => {
+  const asked = /** @type {HTMLElement | null} */ (document.querySelector("#asked [data-place]"));
+  if (!asked) return;
+  const { left, top } = mount.getBoundingClientRect();
+  const [x, y, width, height] = glass.own_view();
+  const reply = `${(e.clientX - left - x) / width} ${(e.clientY - top - y) / height}`;
+  /** @type {{ htmx?: { ajax: (verb: string, path: string, how: object) => void } }} */ (window).htmx?.ajax(
+    "POST",
+    `/follow/${lesson}/asked/${asked.dataset.question}`,
+    { target: "#asked", values: { reply } },
+  );
+});
 
 /** Counts at the places what is new there. */
 async function showNews() {

@@ -26,6 +26,7 @@ import { HelpSheet } from "./panels/help.js";
 import { prepareMore } from "./panels/more.js";
 import { Order } from "./panels/order.js";
 import { closePanels, panel } from "./panels/panels.js";
+import { prepareAsk } from "./panels/ask.js";
 import { nameOf, pensBack, preparePeople, showCame, showLeft, showPaused, showPeople } from "./panels/people.js";
 import { Beneath } from "./picture/beneath.js";
 import { canDecode, Frames } from "./picture/frames.js";
@@ -268,6 +269,7 @@ const moving = new Moving({
   },
 });
 preparePeople({ glass, act });
+prepareAsk(lesson, area);
 
 // ---- The hand --------------------------------------------------------------------------------
 

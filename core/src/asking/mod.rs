@@ -1,0 +1,4 @@
+//! A quick question to all: what can be answered, and what the answers come to.
+
+pub mod question;
+pub mod tally;

@@ -1,0 +1,94 @@
+// @ts-check
+// A quick question to all: asked, answered on phones, counted live, shown when the presenter wants, and as a table.
+
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { Server } from "../server.js";
+import { follow, startNow } from "../stage.js";
+
+/** @import { Page } from "@playwright/test" */
+
+/** @type {Server} */
+let server;
+test.beforeAll(async () => {
+  server = await Server.start();
+});
+test.afterAll(async () => {
+  await server.stop();
+});
+
+const PHONE = { viewport: { width: 390, height: 844 }, hasTouch: true };
+
+/** @param {Page} stage @param {string} kind @param {string} words @param {boolean} [named] */
+async function ask(stage, kind, words, named = false) {
+  if (await stage.locator("#ask-panel").isHidden()) {
+    await stage.locator("#people").click();
+    await stage.getByRole("button", { name: "Ask…" }).click();
+  }
+  await stage.getByLabel("What is asked").fill(words);
+  await stage.getByLabel("Answered by").selectOption(kind);
+  await stage.getByLabel("Whose an answer is").setChecked(named);
+  await stage.getByRole("button", { name: "Ask", exact: true }).click();
+  await expect(stage.locator("#asked h2")).toHaveText(words);
+}
+
+test("choices, numbers and words are answered, counted, closed, shown and taken as a table", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
+  const [ines, olu] = [await follow(browser, page, "Ines", PHONE), await follow(browser, page, "=Olu", PHONE)];
+  await ask(page, "choices-4", "Which buoy comes first?");
+  for (const phone of [ines, olu]) await expect(phone.locator("#asked h2")).toHaveText("Which buoy comes first?");
+  expect((await new AxeBuilder({ page: ines }).analyze()).violations).toEqual([]);
+  await expect(ines.locator("#asked")).toContainText("Nobody sees whose an answer is");
+  await ines.getByRole("button", { name: "B", exact: true }).tap();
+  await expect(ines.locator("#asked")).toContainText("Your answer: B");
+  await olu.getByRole("button", { name: "C", exact: true }).tap();
+  await expect(page.locator("#asked [role=status]")).toContainText("2 answered");
+  // Another answer takes the place of the first.
+  await olu.getByRole("button", { name: "B", exact: true }).tap();
+  await page.getByText("What they say").click();
+  await expect(page.locator("#asked .bars li").nth(1)).toContainText("B");
+  await expect(page.locator("#asked .bars b").nth(1)).toHaveText("2");
+  expect((await new AxeBuilder({ page }).include("#ask-panel").analyze()).violations).toEqual([]);
+  // They see what all have said when the presenter wants, and cannot answer what is closed.
+  await expect(ines.locator("#asked .bars")).toHaveCount(0);
+  await page.getByRole("button", { name: "Show them" }).click();
+  await expect(ines.locator("#asked .bars b").nth(1)).toHaveText("2");
+  await page.getByRole("button", { name: "Close it" }).click();
+  await expect(ines.getByRole("button", { name: "B", exact: true })).toHaveCount(0);
+  await page.getByRole("button", { name: "Hide from them" }).click();
+  await expect(ines.locator("#asked .asked")).toHaveCount(0);
+  const one = /** @type {string} */ (await page.getByRole("link", { name: "Table" }).getAttribute("href"));
+  const table = await (await page.request.get(server.base + one)).text();
+  // Nobody finds out whose it was, also from the table.
+  expect(table).toMatch(/^answered,name,answer\n[^,]*,,B\n[^,]*,,B\n$/);
+
+  await ask(page, "number", "How many cables?", true);
+  await expect(olu.locator("#asked")).toContainText("Your name is kept");
+  await olu.getByLabel("Your answer").fill("many");
+  await olu.getByRole("button", { name: "Answer", exact: true }).tap();
+  await expect(olu.locator("#asked [role=status]")).toHaveText("A number is wanted.");
+  await olu.getByLabel("Your answer").fill("2,5");
+  await olu.getByRole("button", { name: "Answer", exact: true }).tap();
+  await expect(olu.locator("#asked")).toContainText("Your answer: 2.5");
+  await expect(page.locator("#asked [role=status]")).toContainText("1 answered; with names");
+  const next = /** @type {string} */ (await page.getByRole("link", { name: "Table" }).getAttribute("href"));
+  expect(await (await page.request.get(server.base + next)).text()).toMatch(/,'=Olu,2\.5\n$/);
+  // What is not of this lesson is not there; whoever asks for what was asked before gets nothing of it.
+  expect((await page.request.get(server.base + next.replace(`/${lesson}/`, "/99/"))).status()).toBe(404);
+});
+
+test("a place on the picture is answered with a tap, and shown to all as points", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Ines", PHONE);
+  await ask(page, "place", "Where is the light?");
+  await expect(phone.locator("#asked")).toContainText("Tap the place");
+  const mount = await phone.locator("#mount").boundingBox();
+  if (!mount) throw new Error("no picture");
+  await phone.touchscreen.tap(mount.x + mount.width / 4, mount.y + mount.height / 2);
+  await expect(phone.locator("#asked")).toContainText(/Your answer: 25\.\d % 50\.\d %/);
+  await page.getByText("What they say").click();
+  await expect(page.locator("#asked-places path")).toHaveAttribute("d", /^M0\.25\d* 0\.50?\d*h0$/);
+  await page.getByRole("button", { name: "Show them" }).click();
+  await expect(phone.locator("#asked-places path")).toHaveAttribute("d", /^M0\.25/);
+});

@@ -1,0 +1,8 @@
+//! Quick questions to all who are here: asked, answered, counted, shown.
+
+mod answering;
+mod presenting;
+mod queries;
+
+pub use answering::routes as for_participants;
+pub use presenting::routes as for_presenters;

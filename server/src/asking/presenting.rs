@@ -1,0 +1,172 @@
+//! The presenter asks, sees what is answered as it comes, and shows it or does not.
+
+use askama::Template;
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::response::{Html, Response};
+use bozzetto_core::asking::question::{Kind, LONGEST_QUESTION};
+use bozzetto_core::asking::tally::Tally;
+use bozzetto_core::capture::name::tidy_to;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use rusqlite::Connection;
+use serde::Deserialize;
+
+use super::queries::{self, Question};
+use crate::app::App;
+use crate::captures::{as_file, cell};
+use crate::door::{Access, Routes};
+use crate::error::{AppError, Result};
+use crate::live::lesson::Command;
+
+pub fn routes() -> Routes {
+    const ASKED: &str = "/lessons/{lesson}/asked";
+    const ONE: &str = "/lessons/{lesson}/asked/{question}";
+    Routes::of(Access::Presenter)
+        .get(ASKED, panel)
+        .post(ASKED, ask)
+        .post(&format!("{ONE}/open"), open)
+        .post(&format!("{ONE}/close"), close)
+        .post(&format!("{ONE}/show"), show)
+        .post(&format!("{ONE}/unshow"), unshow)
+        .get(&format!("{ONE}/csv"), csv)
+}
+
+/// What was asked last, and what the answers come to so far.
+#[derive(Template)]
+#[template(path = "asked.html")]
+struct Panel {
+    lesson: i64,
+    question: Option<Question>,
+    tally: Tally,
+}
+
+async fn shown(app: &App, lesson: i64) -> Result<Html<String>> {
+    let read = move |conn: &Connection| {
+        let question = queries::newest(conn, lesson)?;
+        let replies = match &question {
+            Some(question) => queries::replies(conn, question.id)?,
+            None => Vec::new(),
+        };
+        Ok((question, replies))
+    };
+    let (question, replies) = app.store.read(read).await?;
+    let said: Vec<_> = replies.into_iter().map(|reply| reply.said).collect();
+    let tally = question
+        .as_ref()
+        .map_or_else(Tally::default, |q| Tally::of(q.kind, &said));
+    let panel = Panel {
+        lesson,
+        question,
+        tally,
+    };
+    Ok(Html(panel.render()?))
+}
+
+async fn panel(State(app): State<App>, Path(lesson): Path<i64>) -> Result<Html<String>> {
+    shown(&app, lesson).await
+}
+
+#[derive(Deserialize, Default)]
+#[serde(default)]
+struct Asked {
+    /// `choices-2` to `choices-6`, `yes-no`, `number`, `word` or `place`.
+    kind: String,
+    words: String,
+    /// With names.
+    named: String,
+}
+
+impl Asked {
+    fn kind(&self) -> Option<Kind> {
+        match self.kind.as_str() {
+            "yes-no" => Some(Kind::YesNo),
+            "number" => Some(Kind::Number),
+            "word" => Some(Kind::Word),
+            "place" => Some(Kind::Place),
+            choices => {
+                let many = choices.strip_prefix("choices-")?.parse().ok()?;
+                (Kind::FEWEST..=Kind::MOST)
+                    .contains(&many)
+                    .then_some(Kind::Choices(many))
+            }
+        }
+    }
+}
+
+async fn ask(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    Form(asked): Form<Asked>,
+) -> Result<Html<String>> {
+    let kind = asked
+        .kind()
+        .ok_or_else(|| AppError::Unusable("Choose what is to be answered.".to_owned()))?;
+    let words = tidy_to(&asked.words, LONGEST_QUESTION).unwrap_or_default();
+    let named = !asked.named.is_empty();
+    change(&app, lesson, move |conn| {
+        queries::ask(conn, lesson, kind, &words, named)
+    })
+    .await
+}
+
+/// Writes something about questions, tells everybody, and shows it.
+async fn change(
+    app: &App,
+    lesson: i64,
+    write: impl FnOnce(&Connection) -> crate::store::Result<()> + Send + 'static,
+) -> Result<Html<String>> {
+    app.store.write(write).await?;
+    app.live.tell(lesson, Command::MineChanged).await;
+    shown(app, lesson).await
+}
+
+type Which = Path<(i64, i64)>;
+
+async fn open(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
+    change(&app, lesson, move |conn| queries::set_open(conn, id, true)).await
+}
+
+async fn close(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
+    change(&app, lesson, move |conn| queries::set_open(conn, id, false)).await
+}
+
+async fn show(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
+    change(&app, lesson, move |conn| queries::set_shown(conn, id, true)).await
+}
+
+async fn unshow(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
+    change(&app, lesson, move |conn| queries::set_shown(conn, id, false)).await
+}
+
+async fn csv(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {
+    let read = move |conn: &Connection| {
+        let question = queries::one(conn, lesson, id)?;
+        Ok((question, queries::replies(conn, id)?))
+    };
+    let (question, replies) = app.store.read(read).await?;
+    let question = question.ok_or(AppError::NotFound)?;
+    let fault = |e: csv::Error| AppError::Internal(e.to_string());
+    let mut table = csv::Writer::from_writer(Vec::new());
+    table
+        .write_record(["answered", "name", "answer"])
+        .map_err(fault)?;
+    for reply in replies {
+        let at = Timestamp::from_millisecond(reply.at).unwrap_or(Timestamp::UNIX_EPOCH);
+        let at = at.to_zoned_datetime(TimeZone::system());
+        let row = [
+            at.strftime("%Y-%m-%d %H:%M:%S").to_string(),
+            cell(reply.name.as_deref().unwrap_or("")),
+            cell(&reply.said.words(question.kind)),
+        ];
+        table.write_record(&row).map_err(fault)?;
+    }
+    let table = table
+        .into_inner()
+        .map_err(|e| AppError::Internal(e.to_string()))?;
+    let name = match question.words.as_str() {
+        "" => "Answers",
+        words => words,
+    };
+    Ok(as_file(name, "csv", "text/csv; charset=utf-8", table))
+}

@@ -1,0 +1,44 @@
+// @ts-check
+// The presenter's panel for quick questions: asked, and counted as they are answered.
+
+import { el } from "../page.js";
+import { showPlaces } from "./asked.js";
+import { openPanel } from "./panels.js";
+
+/** @typedef {{ ajax: (verb: string, path: string, target: string) => Promise<void> }} Htmx */
+
+/** How often it is looked what was answered, in milliseconds. */
+const EACH = 1000;
+
+/**
+ * @param {string} lesson
+ * @param {() => { left: number, top: number, width: number, height: number }} area where the picture is
+ */
+export function prepareAsk(lesson, area) {
+  const panel = el("ask-panel");
+  /** Whether the answers are to be seen here: that is not for everybody from the start. */
+  let opened = false;
+  const details = () => /** @type {HTMLDetailsElement | null} */ (panel.querySelector(".asked details"));
+  const show = () => {
+    const { left, top, width, height } = area();
+    showPlaces([left, top, width, height], opened && !panel.hidden);
+  };
+  const look = () =>
+    /** @type {{ htmx?: Htmx }} */ (window).htmx?.ajax("GET", `/lessons/${lesson}/asked`, "#asked") ?? Promise.resolve();
+  el("ask").addEventListener("click", () => {
+    openPanel("ask-panel", el("people"));
+    look();
+  });
+  el("asked").addEventListener("toggle", () => (opened = details()?.open ?? false), true);
+  el("asked").addEventListener("htmx:beforeSwap", () => (opened = details()?.open ?? opened));
+  el("asked").addEventListener("htmx:afterSwap", () => {
+    const shown = details();
+    if (shown && opened) shown.open = true;
+    show();
+  });
+  setInterval(() => {
+    const busy = panel.hidden || panel.querySelector("#asked :focus-visible, #asked :active");
+    if (!busy && document.visibilityState === "visible") look();
+    show();
+  }, EACH);
+}
