@@ -16,8 +16,8 @@ use crate::auth::presenter;
 use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::{
-    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, settings, stage,
-    worksheets,
+    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, settings,
+    stage, worksheets,
 };
 
 /// How long the next piece of a request's body may take to come.

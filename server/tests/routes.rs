@@ -64,6 +64,9 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         ),
         ("/follow/{lesson}/take-aways.zip", [200, 200, 200, 403]),
         ("/follow/{lesson}/news", [200, 200, 200, 403]),
+        ("/follow/{lesson}/asked", [200, 200, 200, 403]),
+        // An answer without a form.
+        ("/follow/{lesson}/asked/{question}", [200, 200, 200, 403]),
         ("/follow/{lesson}/mine", [200, 200, 200, 303]),
         ("/follow/{lesson}/mine/{worksheet}", [200, 200, 200, 303]),
         (
@@ -109,6 +112,7 @@ struct House {
     capture: i64,
     worksheet: i64,
     answer: i64,
+    question: i64,
     presenter: String,
     participant: String,
     elsewhere: String,
@@ -133,6 +137,10 @@ async fn house() -> House {
     let give = Request::post(format!("/lessons/{lesson}/captures/{capture}/worksheet"))
         .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
     assert_eq!(server.ask(give, Body::empty()).await.status(), 200);
+    let ask = Request::post(format!("/lessons/{lesson}/asked"))
+        .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
+    let asked = server.ask(ask, Body::from("kind=yes-no")).await;
+    assert_eq!(asked.status(), 200);
     let open =
         Request::get(format!("/follow/{lesson}/mine/1")).header(header::COOKIE, &participant);
     assert_eq!(server.ask(open, Body::empty()).await.status(), 200);
@@ -152,6 +160,7 @@ async fn house() -> House {
         capture,
         worksheet: 1,
         answer: 1,
+        question: 1,
         presenter: format!("presenter={session}"),
         participant,
         elsewhere,
@@ -175,6 +184,7 @@ impl House {
             .replace("{capture}", &self.capture.to_string())
             .replace("{worksheet}", &self.worksheet.to_string())
             .replace("{answer}", &self.answer.to_string())
+            .replace("{question}", &self.question.to_string())
             .replace("{page}", "0?width=512")
             .replace("{picture}", "1")
             .replace("{code}", "AAAAAAAA")
@@ -264,9 +274,9 @@ async fn ids_of_other_lessons_are_not_found() {
         (own.0, own.1 + 100, own.2 + 100, 2),
     ] {
         (house.lesson, house.document, house.capture) = (lesson, document, capture);
-        (house.worksheet, house.answer) = (answer, answer);
+        (house.worksheet, house.answer, house.question) = (answer, answer, answer);
         for route in &of_lessons {
-            let names_part = ["{backdrop}", "{capture}", "{worksheet}"]
+            let names_part = ["{backdrop}", "{capture}", "{worksheet}", "{question}"]
                 .iter()
                 .any(|n| route.path.contains(n));
             if lesson == own.0 + 100 || names_part {

@@ -155,7 +155,10 @@ fn histogram(sorted: &[f64], least: f64, most: f64) -> Vec<Bar> {
     let rough = (most - least) / (MOST_BARS - 1) as f64;
     let power = 10f64.powf(rough.log10().floor());
     let steps = [1.0, 2.0, 5.0, 10.0].map(|n| n * power);
-    let step = steps.into_iter().find(|step| *step >= rough).unwrap_or(rough);
+    let step = steps
+        .into_iter()
+        .find(|step| *step >= rough)
+        .unwrap_or(rough);
     let first = (least / step).floor();
     let count = ((most / step).floor() - first) as usize + 1;
     let mut bars: Vec<usize> = vec![0; count];

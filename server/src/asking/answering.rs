@@ -2,6 +2,7 @@
 
 use askama::Template;
 use axum::Form;
+use axum::extract::rejection::FormRejection;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::Html;
@@ -31,12 +32,23 @@ pub fn routes() -> Routes {
 struct Asked {
     lesson: i64,
     question: Option<Question>,
-    /// What they have answered, in words.
-    said: Option<String>,
+    /// What they have answered.
+    said: Option<Reply>,
     /// What all have answered, once that is shown.
     tally: Option<Tally>,
     /// Why what was answered was not taken.
     fault: Option<String>,
+}
+
+impl Asked {
+    /// What they have answered, in words.
+    fn said(&self) -> String {
+        match (&self.question, &self.said) {
+            (_, Some(Reply::Place(..))) => "where the dot is".to_owned(),
+            (Some(question), Some(said)) => said.words(question.kind),
+            _ => String::new(),
+        }
+    }
 }
 
 /// By what a participant's answer is known: their number where names are kept, otherwise what nobody finds them by.
@@ -81,7 +93,7 @@ async fn shown(
             Ok((said, replies))
         };
         let (said, replies) = app.store.read(read).await?;
-        page.said = said.map(|said| said.words(kind));
+        page.said = said;
         page.tally = replies.map(|all| {
             let said: Vec<Reply> = all.into_iter().map(|reply| reply.said).collect();
             Tally::of(kind, &said)
@@ -109,9 +121,10 @@ async fn reply(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
-    Form(written): Form<Written>,
+    written: std::result::Result<Form<Written>, FormRejection>,
 ) -> Result<Html<String>> {
     let who = follower(&app, lesson, &headers).await?;
+    let written = written.map(|Form(written)| written).unwrap_or_default();
     let question = app
         .store
         .read(move |conn| queries::one(conn, lesson, id))

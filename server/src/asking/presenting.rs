@@ -136,7 +136,10 @@ async fn show(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<
 }
 
 async fn unshow(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {
-    change(&app, lesson, move |conn| queries::set_shown(conn, id, false)).await
+    change(&app, lesson, move |conn| {
+        queries::set_shown(conn, id, false)
+    })
+    .await
 }
 
 async fn csv(State(app): State<App>, Path((lesson, id)): Which) -> Result<Response> {

@@ -96,6 +96,8 @@ function heard(events) {
   for (const event of events) {
     if (event.type === "welcome") {
       if (!canDecode()) glass.want_stills();
+      // Also what came while the line was down.
+      lookAtNews();
     } else if (event.type === "panes") {
       const panes = glass.panes_shown();
       const ids = panes.map((pane) => pane.id).join();
@@ -114,8 +116,7 @@ function heard(events) {
       showTakeAways(event.items);
       showNews();
     } else if (event.type === "mine") {
-      showNews();
-      el("asked").dispatchEvent(new Event("asked"));
+      lookAtNews();
     } else if (event.type === "yours") {
       penBar.show(event.yours);
     } else if (event.type === "sorry") {
@@ -147,6 +148,12 @@ mount.addEventListener("click", (e) => {
     { target: "#asked", values: { reply } },
   );
 });
+
+/** What is handed out, given and asked is told as news only: it is fetched. */
+function lookAtNews() {
+  showNews();
+  el("asked").dispatchEvent(new Event("asked"));
+}
 
 /** Counts at the places what is new there. */
 async function showNews() {

@@ -24,7 +24,8 @@ export function prepareAsk(lesson, area) {
     showPlaces([left, top, width, height], opened && !panel.hidden);
   };
   const look = () =>
-    /** @type {{ htmx?: Htmx }} */ (window).htmx?.ajax("GET", `/lessons/${lesson}/asked`, "#asked") ?? Promise.resolve();
+    /** @type {{ htmx?: Htmx }} */ (window).htmx?.ajax("GET", `/lessons/${lesson}/asked`, "#asked") ??
+    Promise.resolve();
   el("ask").addEventListener("click", () => {
     openPanel("ask-panel", el("people"));
     look();
