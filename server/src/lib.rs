@@ -28,6 +28,7 @@ pub mod render;
 pub mod room;
 pub mod router;
 pub mod seats;
+pub mod sent;
 pub mod serve;
 mod serving;
 pub mod settings;

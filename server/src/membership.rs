@@ -20,6 +20,7 @@ struct Names {
     answer: Option<i64>,
     person: Option<i64>,
     question: Option<i64>,
+    sent: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
     /// Where a backdrop is one of the library's.
@@ -48,6 +49,7 @@ pub async fn check(
             "answer" => &mut names.answer,
             "person" => &mut names.person,
             "question" => &mut names.question,
+            "sent" => &mut names.sent,
             _ => continue,
         };
         match value.parse() {
@@ -88,6 +90,11 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
         return Ok(conn
             .prepare_cached("SELECT 1 FROM question WHERE id = ?1 AND lesson = ?2")?
             .exists([question, lesson])?);
+    }
+    if let (Some(lesson), Some(sent)) = (names.lesson, names.sent) {
+        return Ok(conn
+            .prepare_cached("SELECT 1 FROM sent WHERE id = ?1 AND lesson = ?2")?
+            .exists([sent, lesson])?);
     }
     if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
         let there = conn

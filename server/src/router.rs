@@ -16,8 +16,8 @@ use crate::auth::presenter;
 use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::{
-    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, settings,
-    stage, worksheets,
+    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, sent,
+    settings, stage, worksheets,
 };
 
 /// How long the next piece of a request's body may take to come.
@@ -40,6 +40,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(worksheets::for_presenters())
         .merge(people::routes())
         .merge(asking::for_presenters())
+        .merge(sent::for_presenters())
         .merge(settings::routes())
         .merge(presenter::for_presenters())
         .before(guarded);
@@ -48,6 +49,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(follow::routes())
         .merge(worksheets::for_participants())
         .merge(asking::for_participants())
+        .merge(sent::for_participants())
         .merge(presenter::for_anybody())
         .get("/pages/{key}/{*path}", backdrops::serve_web_page)
         .get("/static/{build}/{*path}", assets::serve)

@@ -67,6 +67,9 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         ("/follow/{lesson}/asked", [200, 200, 200, 403]),
         // An answer without a form.
         ("/follow/{lesson}/asked/{question}", [200, 200, 200, 403]),
+        ("/follow/{lesson}/sent", [200, 200, 200, 403]),
+        // Sent without a file.
+        ("/follow/{lesson}/send", [422, 422, 422, 403]),
         ("/follow/{lesson}/mine", [200, 200, 200, 303]),
         ("/follow/{lesson}/mine/{worksheet}", [200, 200, 200, 303]),
         (
@@ -141,6 +144,12 @@ async fn house() -> House {
         .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
     let asked = server.ask(ask, Body::from("kind=yes-no")).await;
     assert_eq!(asked.status(), 200);
+    let head = "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.pdf\"\r\n\r\n";
+    let body = [head.as_bytes(), pdf, b"\r\n--cut--\r\n"].concat();
+    let send = Request::post(format!("/follow/{lesson}/send"))
+        .header(header::CONTENT_TYPE, "multipart/form-data; boundary=cut")
+        .header(header::COOKIE, &participant);
+    assert_eq!(server.ask(send, body).await.status(), 200);
     let open =
         Request::get(format!("/follow/{lesson}/mine/1")).header(header::COOKIE, &participant);
     assert_eq!(server.ask(open, Body::empty()).await.status(), 200);
@@ -185,6 +194,7 @@ impl House {
             .replace("{worksheet}", &self.worksheet.to_string())
             .replace("{answer}", &self.answer.to_string())
             .replace("{question}", &self.question.to_string())
+            .replace("{sent}", &self.question.to_string())
             .replace("{page}", "0?width=512")
             .replace("{picture}", "1")
             .replace("{code}", "AAAAAAAA")
@@ -276,9 +286,15 @@ async fn ids_of_other_lessons_are_not_found() {
         (house.lesson, house.document, house.capture) = (lesson, document, capture);
         (house.worksheet, house.answer, house.question) = (answer, answer, answer);
         for route in &of_lessons {
-            let names_part = ["{backdrop}", "{capture}", "{worksheet}", "{question}"]
-                .iter()
-                .any(|n| route.path.contains(n));
+            let names_part = [
+                "{backdrop}",
+                "{capture}",
+                "{worksheet}",
+                "{question}",
+                "{sent}",
+            ]
+            .iter()
+            .any(|n| route.path.contains(n));
             if lesson == own.0 + 100 || names_part {
                 assert_eq!(house.status(route, Who::Presenter).await, 404, "{route:?}");
             }

@@ -215,7 +215,7 @@ async fn bring(
     before: Before,
 ) -> Result<std::result::Result<(i64, Option<&'static str>), String>> {
     let name = name_of(file);
-    let (new, note) = match read(app, name, incoming, before).await? {
+    let (new, note) = match read_any(app, name, incoming, before).await? {
         Ok(read) => read,
         Err(why) => return Ok(Err(why)),
     };
@@ -226,8 +226,17 @@ async fn bring(
     Ok(Ok((id, note)))
 }
 
-/// Reads a file through, and keeps it; with what is to be known of it.
-async fn read(
+/// Reads a picture or a document through, and keeps it; with what is to be known of it.
+pub async fn read(
+    app: &App,
+    name: String,
+    incoming: Incoming,
+) -> Result<std::result::Result<(New, Option<&'static str>), String>> {
+    read_any(app, name, incoming, Before::default()).await
+}
+
+/// Reads a file of any kind through, and keeps it; with what is to be known of it.
+async fn read_any(
     app: &App,
     name: String,
     incoming: Incoming,
@@ -413,7 +422,7 @@ pub async fn add(
 }
 
 /// A file's name without its ending.
-fn name_of(file: &str) -> String {
+pub fn name_of(file: &str) -> String {
     let bare = file.rsplit(['/', '\\']).next().unwrap_or(file);
     let stem = match bare.rsplit_once('.') {
         Some((stem, _)) if !stem.is_empty() => stem,

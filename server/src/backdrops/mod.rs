@@ -15,7 +15,7 @@ mod web_pages;
 
 pub use boards::{add as add_board, begin_if_bare};
 pub use bring::{About, add};
-pub use bring::{ReadPicture, STILL, kept, read_picture, received};
+pub use bring::{ReadPicture, STILL, kept, name_of, read, read_picture, received};
 pub use documents::{Wanted, show as show_page};
 pub use pictures::{memory, placed_file, wanted};
 pub use routes::{FRAME, routes};

@@ -209,6 +209,14 @@ pub fn set_deleted(conn: &Connection, lesson: Option<i64>, id: i64, deleted: boo
     Ok(())
 }
 
+/// Brings a backdrop back, after what is on stage.
+pub fn bring_back(conn: &Connection, lesson: i64, id: i64) -> Result<()> {
+    let place = place_after_current(conn, lesson)?;
+    conn.prepare_cached("UPDATE backdrop SET deleted_at = NULL, place = ?2 WHERE id = ?1")?
+        .execute(params![id, place])?;
+    Ok(())
+}
+
 /// Another of a backdrop; gives its id. Its marks stay where they are; the copy is a clean one.
 pub fn copy(conn: &Connection, id: i64, whither: Whither) -> Result<Option<i64>> {
     let there = conn

@@ -6,6 +6,7 @@ use bozzetto_core::capture::name::counted;
 use bozzetto_core::people::FORGOTTEN_AFTER_DAYS;
 use rusqlite::{Connection, OptionalExtension, params};
 
+use crate::sent;
 use crate::store::Result;
 
 /// Somebody who joined.
@@ -117,7 +118,7 @@ pub fn forget(conn: &Connection, lesson: i64, person: Option<i64>) -> Result<Gon
         "SELECT a.drawn_in FROM answer a JOIN participant p ON p.id = a.participant
          WHERE p.lesson = ?1 AND (?2 IS NULL OR p.id = ?2)",
     )?;
-    let mut files = Vec::new();
+    let mut files = sent::forget(conn, lesson, person)?;
     let mut of =
         conn.prepare_cached("SELECT media FROM backdrop WHERE lesson = ?1 AND media IS NOT NULL")?;
     let mut delete =

@@ -21,6 +21,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(OPENED),
         M::up(DEVICES),
         M::up(ASKED),
+        M::up(SENT),
     ])
 }
 
@@ -346,6 +347,23 @@ ALTER TABLE participant ADD COLUMN word TEXT;
 ALTER TABLE participant ADD COLUMN word_until INTEGER;
 ALTER TABLE participant ADD COLUMN last_at INTEGER;
 ALTER TABLE lesson ADD COLUMN door_closed INTEGER NOT NULL DEFAULT 0;
+";
+
+/// Photographs and files from participants. Until the presenter takes one, its backdrop is one that was taken out.
+const SENT: &str = "
+CREATE TABLE sent (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    backdrop INTEGER NOT NULL REFERENCES backdrop (id) ON DELETE CASCADE,
+    file TEXT NOT NULL,
+    sent_at INTEGER NOT NULL,
+    taken INTEGER NOT NULL DEFAULT 0,
+    done_at INTEGER
+) STRICT;
+CREATE INDEX sent_in_lesson ON sent (lesson, done_at);
+CREATE INDEX sent_by ON sent (participant);
+CREATE INDEX sent_backdrop ON sent (backdrop);
 ";
 
 /// Quick questions and what was answered. `who` is a participant's number where names were asked for; otherwise a mark from

@@ -27,7 +27,7 @@ pub fn for_presenters() -> Routes {
 }
 
 /// A time of day, in milliseconds since 1970, as people here write it.
-fn clock(at: u64) -> String {
+pub fn clock(at: u64) -> String {
     Timestamp::from_millisecond(at as i64)
         .unwrap_or(Timestamp::UNIX_EPOCH)
         .to_zoned_datetime(TimeZone::system())

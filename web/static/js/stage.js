@@ -196,6 +196,9 @@ function heard(events) {
         showLeft(event.id);
         document.body.dispatchEvent(new Event("sent-away"));
         break;
+      case "mine":
+        document.body.dispatchEvent(new Event("sent"));
+        break;
       case "settings":
         settings.heard(event.json);
         break;

@@ -46,6 +46,11 @@ export function preparePeople(given) {
   stage = given;
   el("pens-pass").addEventListener("click", () => pass(undefined, true));
   el("pens-back").addEventListener("click", pensBack);
+  el("sent").addEventListener("htmx:afterSwap", () => {
+    const waiting = document.querySelectorAll("#sent li").length;
+    el("sent-up").hidden = waiting === 0;
+    el("sent-up").textContent = `${waiting} sent`;
+  });
 }
 
 /** @param {number | undefined} id whom; everybody who is here @param {boolean} pen */
