@@ -23,6 +23,8 @@ struct Names {
     sent: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
+    /// A participant's address: what they have kept for themselves is theirs alone.
+    follows: bool,
     /// Where a backdrop is one of the library's.
     library: bool,
 }
@@ -37,6 +39,7 @@ pub async fn check(
 ) -> Response {
     let mut names = Names {
         restores: matched.as_str().ends_with("/restore"),
+        follows: matched.as_str().starts_with("/follow"),
         library: matched.as_str().starts_with("/library"),
         ..Names::default()
     };
@@ -75,7 +78,8 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
             .all(Option::is_none);
         let deleted = names.restores && whole;
         let there = conn
-            .prepare_cached("SELECT 1 FROM lesson WHERE id = ?1 AND (?2 OR deleted_at IS NULL)")?
+            .prepare_cached("SELECT 1 FROM lesson l WHERE id = ?1 AND (?2 OR deleted_at IS NULL)
+                   AND NOT EXISTS (SELECT 1 FROM worksheet WHERE id = l.answers AND snapshot_of IS NOT NULL)")?
             .exists(rusqlite::params![lesson, deleted])?;
         if !there {
             return Ok(false);
@@ -99,9 +103,15 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
     if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
         let there = conn
             .prepare_cached(
-                "SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND (?3 OR deleted_at IS NULL)",
+                "SELECT 1 FROM worksheet WHERE id = ?1 AND lesson = ?2 AND (?3 OR deleted_at IS NULL)
+                   AND (?4 OR snapshot_of IS NULL)",
             )?
-            .exists(rusqlite::params![worksheet, lesson, names.restores])?;
+            .exists(rusqlite::params![
+                worksheet,
+                lesson,
+                names.restores,
+                names.follows
+            ])?;
         let answered = match names.answer {
             Some(answer) => conn
                 .prepare_cached("SELECT 1 FROM answer WHERE id = ?1 AND worksheet = ?2")?

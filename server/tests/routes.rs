@@ -68,8 +68,14 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         // An answer without a form.
         ("/follow/{lesson}/asked/{question}", [200, 200, 200, 403]),
         ("/follow/{lesson}/sent", [200, 200, 200, 403]),
-        // Sent without a file.
+        // Sent without a file, which goes for a snapshot too.
         ("/follow/{lesson}/send", [422, 422, 422, 403]),
+        ("/follow/{lesson}/snapshots", [422, 422, 422, 403]),
+        // A worksheet is no snapshot: a participant deletes none.
+        (
+            "/follow/{lesson}/mine/{worksheet}/delete",
+            [404, 404, 404, 403],
+        ),
         ("/follow/{lesson}/mine", [200, 200, 200, 303]),
         ("/follow/{lesson}/mine/{worksheet}", [200, 200, 200, 303]),
         (

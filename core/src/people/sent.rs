@@ -1,9 +1,11 @@
-//! What participants may send to the presenter.
+//! What participants may send to the presenter, and keep for themselves.
 
 /// The most that one participant has waiting: more is sent when some of it is taken or thrown away.
 pub const MOST_WAITING: usize = 5;
 /// The largest file, in bytes. A photograph of 50 megapixels is about half of that.
 pub const LARGEST: u64 = 20 * 1024 * 1024;
+/// The most pictures of what they saw that one participant keeps in a lesson.
+pub const MOST_SNAPSHOTS: usize = 50;
 
 /// What kind of file it is, by how it begins.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

@@ -8,6 +8,7 @@ use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::sent;
 use crate::store::Result;
+use crate::worksheets;
 
 /// Somebody who joined.
 pub struct Joined {
@@ -119,6 +120,7 @@ pub fn forget(conn: &Connection, lesson: i64, person: Option<i64>) -> Result<Gon
          WHERE p.lesson = ?1 AND (?2 IS NULL OR p.id = ?2)",
     )?;
     let mut files = sent::forget(conn, lesson, person)?;
+    files.extend(worksheets::forget_snapshots(conn, lesson, person, None)?);
     let mut of =
         conn.prepare_cached("SELECT media FROM backdrop WHERE lesson = ?1 AND media IS NOT NULL")?;
     let mut delete =

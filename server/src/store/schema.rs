@@ -22,6 +22,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(DEVICES),
         M::up(ASKED),
         M::up(SENT),
+        M::up(SNAPSHOTS),
     ])
 }
 
@@ -347,6 +348,12 @@ ALTER TABLE participant ADD COLUMN word TEXT;
 ALTER TABLE participant ADD COLUMN word_until INTEGER;
 ALTER TABLE participant ADD COLUMN last_at INTEGER;
 ALTER TABLE lesson ADD COLUMN door_closed INTEGER NOT NULL DEFAULT 0;
+";
+
+/// A worksheet that a participant has kept of what they saw, and that nobody else has.
+const SNAPSHOTS: &str = "
+ALTER TABLE worksheet ADD COLUMN snapshot_of INTEGER REFERENCES participant (id) ON DELETE CASCADE;
+CREATE INDEX worksheet_snapshot ON worksheet (snapshot_of);
 ";
 
 /// Photographs and files from participants. Until the presenter takes one, its backdrop is one that was taken out.

@@ -43,6 +43,8 @@ struct All {
     lesson: i64,
     name: String,
     sheets: Vec<(Worksheet, Option<Answer>)>,
+    /// What they have kept for themselves.
+    snapshots: Vec<Worksheet>,
     news: News,
     now: u64,
 }
@@ -66,12 +68,17 @@ async fn all(
     let Some(who) = who.filter(|p| !p.gone) else {
         return Ok(Redirect::to("/join").into_response());
     };
-    let read = move |conn: &rusqlite::Connection| queries::theirs(conn, lesson, who.id);
+    let read = move |conn: &rusqlite::Connection| {
+        let sheets = queries::theirs(conn, lesson, who.id)?;
+        Ok((sheets, queries::snapshots(conn, lesson, who.id)?))
+    };
+    let (sheets, snapshots) = app.store.read(read).await?;
     let page = All {
         lesson,
         name: who.name,
         news: News::of(&app, lesson, who.id).await?,
-        sheets: app.store.read(read).await?,
+        sheets,
+        snapshots,
         now: crate::now() as u64,
     };
     Ok(Html(page.render()?).into_response())
@@ -80,6 +87,9 @@ async fn all(
 impl Worksheet {
     /// How it stands with what a participant has made of it, in words.
     fn standing(&self, answer: Option<&Answer>, now: &u64) -> String {
+        if self.snapshot {
+            return "Your own: nobody else has it".to_owned();
+        }
         let handed_in = answer.and_then(|answer| answer.handed_in.as_ref());
         if answer.is_some_and(|answer| answer.returned.is_some()) {
             return "The presenter has given it back: have another try, and hand it in again"
@@ -250,7 +260,7 @@ async fn hand_in(
     let write = move |conn: &rusqlite::Connection| {
         let sheet = queries::one(conn, lesson, id)?.filter(|s| s.is_for(person));
         let answer = queries::answer(conn, id, person)?;
-        let Some((sheet, answer)) = sheet.zip(answer) else {
+        let Some((sheet, answer)) = sheet.filter(|s| !s.snapshot).zip(answer) else {
             return Ok(Err(HandInFault::Gone));
         };
         let last = answer.handed_in.as_ref();

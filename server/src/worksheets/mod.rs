@@ -8,16 +8,21 @@ mod mine;
 mod one;
 mod prepare;
 mod queries;
+mod snapshots;
 mod wall;
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
-pub use mine::routes as for_participants;
 pub use prepare::give_whole;
 pub use queries::{answered_in, begun_by, hand_in, new_for};
+pub use snapshots::forget as forget_snapshots;
 
 use crate::door::Routes;
+
+pub fn for_participants() -> Routes {
+    mine::routes().merge(snapshots::routes())
+}
 
 pub fn for_presenters() -> Routes {
     prepare::routes()

@@ -21,6 +21,8 @@ pub struct Worksheet {
     pub height: u32,
     pub door: Door,
     pub said: Wording,
+    /// A participant has kept it for themselves.
+    pub snapshot: bool,
 }
 
 /// What the presenter has said of a worksheet.
@@ -36,7 +38,7 @@ pub struct Wording {
 
 const COLUMNS: &str =
     "id, name, instruction, media, width, height, opened_at, until, closed_at, only_chosen,
-    fits_width, fits_height, fits_bytes";
+    fits_width, fits_height, fits_bytes, snapshot_of IS NOT NULL";
 
 fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
     let time = |n| {
@@ -55,6 +57,7 @@ fn worksheet(row: &Row) -> rusqlite::Result<Worksheet> {
             until: time(7)?,
             closed: time(8)?,
         },
+        snapshot: row.get(13)?,
         said: Wording {
             name: row.get(1)?,
             instruction: row.get(2)?,
@@ -160,9 +163,19 @@ pub fn set_deleted(conn: &Connection, id: i64, deleted: bool) -> Result<()> {
 /// A lesson's worksheets, in their order.
 pub fn of_lesson(conn: &Connection, lesson: i64) -> Result<Vec<Worksheet>> {
     let mut statement = conn.prepare_cached(&format!(
-        "SELECT {COLUMNS} FROM worksheet WHERE lesson = ?1 AND deleted_at IS NULL ORDER BY place, id"
+        "SELECT {COLUMNS} FROM worksheet WHERE lesson = ?1 AND deleted_at IS NULL AND snapshot_of IS NULL
+         ORDER BY place, id"
     ))?;
     let rows = statement.query_map([lesson], worksheet)?;
+    with_chosen(conn, rows.collect::<rusqlite::Result<_>>()?)
+}
+
+/// What a participant has kept for themselves, the last one first.
+pub fn snapshots(conn: &Connection, lesson: i64, person: i64) -> Result<Vec<Worksheet>> {
+    let mut statement = conn.prepare_cached(&format!(
+        "SELECT {COLUMNS} FROM worksheet WHERE lesson = ?1 AND snapshot_of = ?2 ORDER BY id DESC"
+    ))?;
+    let rows = statement.query_map([lesson, person], worksheet)?;
     with_chosen(conn, rows.collect::<rusqlite::Result<_>>()?)
 }
 

@@ -14,6 +14,7 @@ import { Layers } from "./picture/layers.js";
 import { Line } from "./picture/line.js";
 import { playVideos } from "./picture/players.js";
 import { Refresh } from "./picture/refresh.js";
+import { snapshot } from "./picture/snapshot.js";
 import { nonce } from "./tab.js";
 
 /** @import { Frame, Heard } from "../glass/glass.js" */
@@ -125,6 +126,23 @@ function heard(events) {
   }
   refresh.soon();
 }
+
+// A picture of what is seen is kept, and is their own.
+el("snapshot").addEventListener("click", async () => {
+  const [x, y, width, height] = glass.own_view();
+  const part = {
+    left: Math.max(0, x),
+    top: Math.max(0, y),
+    right: Math.min(mount.clientWidth, x + width),
+    bottom: Math.min(mount.clientHeight, y + height),
+  };
+  const picture = await snapshot(el("picture"), part);
+  const form = new FormData();
+  form.set("picture", picture ?? new Blob(), "snapshot.png");
+  const response = await fetch(`/follow/${lesson}/snapshots`, { method: "POST", body: form }).catch(() => null);
+  const why = response ? response.headers.get("x-bozzetto-says") : "The line is down.";
+  say(response?.ok ? "Kept under Mine, to be written on." : (why ?? "It was not kept."));
+});
 
 /** Places with which a question was answered, once they are shown. */
 function showAsked() {
