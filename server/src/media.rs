@@ -182,11 +182,12 @@ impl Incoming {
 }
 
 impl Written {
-    /// Enters the file in the database, if it is not there.
+    /// Enters the file in the database, if it is not there. What was handed out as a file of whatever kind, and is
+    /// brought onto the stage now, is known for what it is from then on.
     pub fn enter(&self, conn: &Connection) -> store::Result<()> {
         conn.prepare_cached(
             "INSERT INTO media (sha, mime, bytes, created_at, sanitised) VALUES (?1, ?2, ?3, ?4, 1)
-             ON CONFLICT (sha) DO NOTHING",
+             ON CONFLICT (sha) DO UPDATE SET mime = excluded.mime WHERE mime = 'application/octet-stream'",
         )?
         .execute(params![
             self.sha,
@@ -215,6 +216,7 @@ const USED: &str = "SELECT media FROM backdrop WHERE media IS NOT NULL
     UNION SELECT media FROM web_page_file
     UNION SELECT media FROM placed
     UNION SELECT media FROM worksheet
+    UNION SELECT media FROM take_away WHERE media IS NOT NULL
     UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture
     UNION SELECT media FROM capture_frame";
 
@@ -287,7 +289,7 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
 fn delete_old(conn: &Connection) -> store::Result<()> {
     crate::people::forget_old(conn)?;
     let before = crate::now() - MONTH;
-    for table in ["lesson", "capture", "backdrop", "worksheet"] {
+    for table in ["lesson", "capture", "backdrop", "worksheet", "take_away"] {
         conn.execute(
             &format!("DELETE FROM {table} WHERE deleted_at < ?1"),
             [before],

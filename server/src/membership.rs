@@ -21,6 +21,7 @@ struct Names {
     person: Option<i64>,
     question: Option<i64>,
     sent: Option<i64>,
+    take_away: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
     /// A participant's address: what they have kept for themselves is theirs alone.
@@ -53,6 +54,7 @@ pub async fn check(
             "person" => &mut names.person,
             "question" => &mut names.question,
             "sent" => &mut names.sent,
+            "take_away" => &mut names.take_away,
             _ => continue,
         };
         match value.parse() {
@@ -73,9 +75,14 @@ pub async fn check(
 fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
     if let Some(lesson) = names.lesson {
         // A lesson is brought back as a whole; what is in it only while it is there itself.
-        let whole = [names.backdrop, names.capture, names.worksheet]
-            .iter()
-            .all(Option::is_none);
+        let whole = [
+            names.backdrop,
+            names.capture,
+            names.worksheet,
+            names.take_away,
+        ]
+        .iter()
+        .all(Option::is_none);
         let deleted = names.restores && whole;
         let there = conn
             .prepare_cached("SELECT 1 FROM lesson l WHERE id = ?1 AND (?2 OR deleted_at IS NULL)
@@ -99,6 +106,13 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
         return Ok(conn
             .prepare_cached("SELECT 1 FROM sent WHERE id = ?1 AND lesson = ?2")?
             .exists([sent, lesson])?);
+    }
+    if let (Some(lesson), Some(take_away)) = (names.lesson, names.take_away) {
+        return Ok(conn
+            .prepare_cached(
+                "SELECT 1 FROM take_away WHERE id = ?1 AND lesson = ?2 AND (?3 OR deleted_at IS NULL)",
+            )?
+            .exists(rusqlite::params![take_away, lesson, names.restores])?);
     }
     if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
         let there = conn

@@ -17,7 +17,7 @@ use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::{
     asking, assets, backdrops, captures, follow, headers, lessons, membership, people, sent,
-    settings, stage, worksheets,
+    settings, stage, take_aways, worksheets,
 };
 
 /// How long the next piece of a request's body may take to come.
@@ -41,6 +41,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(people::routes())
         .merge(asking::for_presenters())
         .merge(sent::for_presenters())
+        .merge(take_aways::for_presenters())
         .merge(settings::routes())
         .merge(presenter::for_presenters())
         .before(guarded);
@@ -50,6 +51,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(worksheets::for_participants())
         .merge(asking::for_participants())
         .merge(sent::for_participants())
+        .merge(take_aways::for_participants())
         .merge(presenter::for_anybody())
         .get("/pages/{key}/{*path}", backdrops::serve_web_page)
         .get("/static/{build}/{*path}", assets::serve)

@@ -71,6 +71,12 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         // Sent without a file, which goes for a snapshot too.
         ("/follow/{lesson}/send", [422, 422, 422, 403]),
         ("/follow/{lesson}/snapshots", [422, 422, 422, 403]),
+        ("/follow/{lesson}/files-and-links", [200, 200, 200, 403]),
+        // A link leads elsewhere.
+        (
+            "/follow/{lesson}/files-and-links/{take_away}",
+            [303, 303, 303, 403],
+        ),
         // A worksheet is no snapshot: a participant deletes none.
         (
             "/follow/{lesson}/mine/{worksheet}/delete",
@@ -150,6 +156,12 @@ async fn house() -> House {
         .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
     let asked = server.ask(ask, Body::from("kind=yes-no")).await;
     assert_eq!(asked.status(), 200);
+    let link = Request::post(format!("/lessons/{lesson}/take-aways/links"))
+        .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
+    let given = server
+        .ask(link, Body::from("words=Tides&address=example.org"))
+        .await;
+    assert_eq!(given.status(), 200);
     let head = "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.pdf\"\r\n\r\n";
     let body = [head.as_bytes(), pdf, b"\r\n--cut--\r\n"].concat();
     let send = Request::post(format!("/follow/{lesson}/send"))
@@ -201,6 +213,7 @@ impl House {
             .replace("{answer}", &self.answer.to_string())
             .replace("{question}", &self.question.to_string())
             .replace("{sent}", &self.question.to_string())
+            .replace("{take_away}", &self.question.to_string())
             .replace("{page}", "0?width=512")
             .replace("{picture}", "1")
             .replace("{code}", "AAAAAAAA")

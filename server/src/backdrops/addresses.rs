@@ -101,7 +101,7 @@ pub async fn add_address(
 }
 
 /// What was typed as an address, and where else it may be when that was not said.
-fn with_scheme(typed: &str) -> Result<(String, Option<String>)> {
+pub fn with_scheme(typed: &str) -> Result<(String, Option<String>)> {
     let typed = typed.trim();
     let (address, other) = match typed.split_once("://") {
         Some(("http" | "https", _)) => (typed.to_owned(), None),

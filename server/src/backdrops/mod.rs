@@ -13,6 +13,7 @@ mod routes;
 mod videos;
 mod web_pages;
 
+pub use addresses::with_scheme;
 pub use boards::{add as add_board, begin_if_bare};
 pub use bring::{About, add};
 pub use bring::{ReadPicture, STILL, kept, name_of, read, read_picture, received};

@@ -383,8 +383,14 @@ async fn download_own(State(app): State<App>, Path((lesson, id)): Which) -> Resu
 
 /// A picture as a file with the capture's name.
 pub async fn download(app: &App, sha: String, name: &str) -> Result<Response> {
+    download_as(app, sha, name, "png").await
+}
+
+/// A file of the data folder, to be kept under a name with an ending.
+pub async fn download_as(app: &App, sha: String, name: &str, ending: &str) -> Result<Response> {
+    let ending = if ending.is_empty() { "bin" } else { ending };
     let mut response = serving::media(app, sha, &HeaderMap::new()).await?;
-    let value = attachment(&file_name(name, "png"));
+    let value = attachment(&file_name(name, ending));
     let value = value
         .parse()
         .map_err(|_| AppError::Internal("a file name".to_owned()))?;

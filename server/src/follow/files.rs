@@ -24,6 +24,7 @@ use crate::live::lesson::Shown;
 use crate::render::TO_DRAW;
 use crate::render::job::{File, Job, Print, Shows, Which};
 use crate::serving;
+use crate::take_aways::{self, What};
 
 /// What is being shown to participants of a lesson, for one of them.
 async fn shown(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Shown> {
@@ -290,6 +291,20 @@ pub async fn all_take_aways(
         }
     }
     note_opened(&app, lesson, ids, &headers).await?;
+    let who = follower(&app, lesson, &headers).await?.id;
+    let write = move |conn: &rusqlite::Connection| {
+        let there = take_aways::handed_out(conn, lesson)?;
+        for t in &there {
+            take_aways::note_opened(conn, t.id, who)?;
+        }
+        Ok(there)
+    };
+    for t in app.store.write(write).await? {
+        if let What::File { media, ending, .. } = t.what {
+            let ending = if ending.is_empty() { "bin" } else { &ending };
+            files.push((names.file(&t.name, ending), app.media.path_of(&media)));
+        }
+    }
     captures::zipped(&app, "Take-aways", files).await
 }
 

@@ -10,6 +10,7 @@ use super::routes::follower;
 use crate::app::App;
 use crate::captures;
 use crate::error::Result;
+use crate::take_aways;
 use crate::worksheets;
 
 /// See the module's description.
@@ -27,15 +28,19 @@ impl News {
     pub async fn of(app: &App, lesson: i64, participant: i64) -> Result<Self> {
         let read = move |conn: &Connection| {
             let opened = captures::opened_by(conn, lesson, participant)?;
-            Ok((worksheets::new_for(conn, lesson, participant)?, opened))
+            let known = take_aways::opened_by(conn, lesson, participant)?;
+            let there = take_aways::handed_out(conn, lesson)?;
+            let new = there.iter().filter(|t| !known.contains(&t.id)).count();
+            let mine = worksheets::new_for(conn, lesson, participant)?;
+            Ok((mine, opened, new))
         };
-        let (mine, opened) = app.store.read(read).await?;
+        let (mine, opened, files_and_links) = app.store.read(read).await?;
         // As far as participants know: nothing that was handed out while the lesson is paused.
         let out = app.live.shown(lesson).await?.take_aways;
         let new = out.iter().filter(|t| !opened.contains(&(t.id as i64)));
         Ok(Self {
             mine,
-            take_aways: new.count(),
+            take_aways: new.count() + files_and_links,
             opened,
         })
     }

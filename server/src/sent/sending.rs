@@ -69,7 +69,7 @@ async fn send(
     let who = follower(&app, lesson, &headers).await?;
     let none = |_| AppError::Unusable("There was no file.".to_owned());
     take(&app, lesson, who.id, form.map_err(none)?).await?;
-    app.live.tell(lesson, Command::MineChanged).await;
+    app.live.tell(lesson, Command::SentChanged).await;
     shown(&app, lesson, who.id).await
 }
 

@@ -83,7 +83,7 @@ async fn take(
     if let Some(backdrop) = app.store.write(write).await? {
         let goto = Some(BackdropId(backdrop as u64));
         app.live.tell(lesson, Command::Changed { goto }).await;
-        app.live.tell(lesson, Command::MineChanged).await;
+        app.live.tell(lesson, Command::SentChanged).await;
     }
     shown(&app, lesson).await
 }
@@ -100,6 +100,6 @@ async fn set_thrown(app: &App, (lesson, id): (i64, i64), thrown: bool) -> Result
     app.store
         .write(move |conn| queries::set_thrown(conn, id, thrown))
         .await?;
-    app.live.tell(lesson, Command::MineChanged).await;
+    app.live.tell(lesson, Command::SentChanged).await;
     shown(app, lesson).await
 }

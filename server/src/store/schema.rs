@@ -23,6 +23,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(ASKED),
         M::up(SENT),
         M::up(SNAPSHOTS),
+        M::up(TAKE_AWAYS),
     ])
 }
 
@@ -348,6 +349,30 @@ ALTER TABLE participant ADD COLUMN word TEXT;
 ALTER TABLE participant ADD COLUMN word_until INTEGER;
 ALTER TABLE participant ADD COLUMN last_at INTEGER;
 ALTER TABLE lesson ADD COLUMN door_closed INTEGER NOT NULL DEFAULT 0;
+";
+
+/// Files and links that are handed out, and who has opened them.
+const TAKE_AWAYS: &str = "
+CREATE TABLE take_away (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    place INTEGER NOT NULL,
+    name TEXT NOT NULL,
+    media TEXT REFERENCES media (sha),
+    ending TEXT NOT NULL DEFAULT '',
+    bytes INTEGER NOT NULL DEFAULT 0,
+    address TEXT,
+    handed_out_at INTEGER NOT NULL,
+    deleted_at INTEGER,
+    CHECK ((media IS NULL) <> (address IS NULL))
+) STRICT;
+CREATE INDEX take_away_of_lesson ON take_away (lesson, place);
+CREATE TABLE take_away_opened (
+    take_away INTEGER NOT NULL REFERENCES take_away (id) ON DELETE CASCADE,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    at INTEGER NOT NULL,
+    PRIMARY KEY (take_away, participant)
+) STRICT, WITHOUT ROWID;
 ";
 
 /// A worksheet that a participant has kept of what they saw, and that nobody else has.

@@ -77,7 +77,7 @@ const line = new Line({
   },
 });
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
-const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, () => showNews());
+const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, lookAtNews);
 prepareOwnView({ glass, mount, picture: layers.picture, refresh });
 const penBar = preparePenBar({
   glass,
@@ -113,6 +113,7 @@ function heard(events) {
       frames.take();
     } else if (event.type === "paused") {
       el("paused").hidden = !event.paused;
+      if (!event.paused) lookAtNews();
     } else if (event.type === "takeAways") {
       showTakeAways(event.items);
       showNews();
@@ -170,7 +171,7 @@ mount.addEventListener("click", (e) => {
 /** What is handed out, given and asked is told as news only: it is fetched. */
 function lookAtNews() {
   showNews();
-  el("asked").dispatchEvent(new Event("asked"));
+  for (const id of ["asked", "files-and-links"]) el(id).dispatchEvent(new Event("news"));
 }
 
 /** Counts at the places what is new there. */

@@ -53,6 +53,11 @@ if (files && canChoose) {
 
 document.addEventListener("htmx:beforeRequest", () => say(""));
 sayFaults(say);
+// What was filled in has been taken: the form is there for the next.
+document.addEventListener("htmx:afterRequest", (e) => {
+  const { elt, successful } = /** @type {CustomEvent<{ elt: Element, successful: boolean }>} */ (e).detail;
+  if (successful && elt instanceof HTMLFormElement && elt.dataset.once !== undefined) elt.reset();
+});
 
 // What was chosen last in a form is chosen again, on this machine.
 for (const form of document.querySelectorAll("form[data-kept]")) {

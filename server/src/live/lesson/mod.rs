@@ -144,6 +144,8 @@ pub enum Command {
     PersonGone(PersonId),
     /// What participants have of their own has changed.
     MineChanged,
+    /// Something that a participant has sent waits for the presenter, or waits no more.
+    SentChanged,
     /// The lesson was deleted.
     Deleted,
 }
@@ -435,6 +437,7 @@ impl Lesson {
             Command::PersonNamed { person, name } => self.rename(person, &name),
             Command::PersonGone(person) => self.send_out(person),
             // Also while the stage is paused: a worksheet is given on purpose.
+            Command::SentChanged => self.publish_to_presenters(&FromServer::Mine),
             Command::MineChanged => {
                 self.publish_to_participants_even_paused(&FromServer::Mine);
                 // Whoever marks a worksheet looks how it stands.

@@ -15,10 +15,21 @@ const SOON = 1000;
 export function prepareTakeAways(lesson, opened) {
   const large = /** @type {HTMLDialogElement} */ (document.getElementById("large"));
 
+  /** What there is, captures and others. */
+  function showKeys() {
+    const many = document.querySelectorAll("#take-aways .there > li").length;
+    el("none-yet").hidden = many > 0;
+    el("take-all").hidden = many < 2;
+  }
+  const others = el("files-and-links");
+  others.addEventListener("htmx:afterSwap", showKeys);
+  // What has been opened is new no more.
+  others.addEventListener("click", (e) => {
+    if (e.target instanceof HTMLAnchorElement) setTimeout(opened, SOON);
+  });
+
   /** Shows what there is now. @param {TakeAway[]} items */
   function show(items) {
-    el("none-yet").hidden = items.length > 0;
-    el("take-all").hidden = items.length < 2;
     const list = el("take-away-list");
     /** @type {Map<string, Element>} */
     const known = new Map([...list.children].map((li) => [/** @type {HTMLElement} */ (li).dataset.item ?? "", li]));
@@ -28,6 +39,7 @@ export function prepareTakeAways(lesson, opened) {
         return known.get(mark) ?? takeAway(item, mark);
       }),
     );
+    showKeys();
   }
 
   /** @param {TakeAway} item @param {string} mark */

@@ -1,0 +1,9 @@
+//! Take-aways that are no captures: files and links, in the presenter's order.
+
+mod giving;
+mod queries;
+mod taking;
+
+pub use giving::routes as for_presenters;
+pub use queries::{What, for_participants as handed_out, note_opened, opened_by};
+pub use taking::routes as for_participants;
