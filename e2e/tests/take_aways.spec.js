@@ -46,6 +46,7 @@ test("files and links are handed out, put in order, picked up once or all at onc
   await desk.getByLabel("Its address").fill(`${server.base}/join`);
   await desk.getByRole("button", { name: "Hand out the link" }).click();
   await expect(given).toHaveCount(3);
+  await expect(desk.getByLabel("Its address")).toHaveValue("");
   await desk.getByRole("button", { name: "Earlier: Tide tables" }).click();
   await expect(given.nth(1)).toContainText("Tide tables");
   expect((await new AxeBuilder({ page: desk }).analyze()).violations).toEqual([]);
