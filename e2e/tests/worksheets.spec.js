@@ -104,7 +104,13 @@ test("a worksheet is given, marked on a phone, handed in, and on the wall", asyn
   await drag(page, round);
   await expect(page.locator("#together-count b")).toHaveText("1 of 1");
   await expect(page.locator("#together-count")).toContainText("1 with a mark wholly inside");
+  await page.getByText("Who", { exact: true }).click();
+  await expect(page.locator("#together-who p")).toHaveText("Ines");
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByRole("button", { name: "All together on stage" }).click();
+  await expect(page.locator("#wall-says")).toHaveText("On stage.");
+  await page.goto(`${server.base}/lessons/${lesson}/stage`);
+  await expect(page.locator("#backdrop-name")).toHaveText("All together");
 });
 
 test("a hand-in is remarked on, given back, handed in again, noted, put on stage and out", async ({
@@ -203,6 +209,7 @@ test("an empty one is asked about, a broken line hands in later, and what goes e
   await proof.getByRole("button", { name: "Worksheet" }).click();
   await proof.getByLabel("Instruction").fill("Ring it");
   await proof.getByText("Time, who, elsewhere").click();
+  await proof.getByLabel("Minutes, if there is a limit").fill("10");
   await proof.getByLabel("For", { exact: true }).selectOption("those who are ticked");
   await proof.getByLabel("Ines").check();
   await proof.getByLabel("Width in pixels").fill("600");
@@ -220,6 +227,7 @@ test("an empty one is asked about, a broken line hands in later, and what goes e
   await phone.getByRole("link", { name: "Mine" }).tap();
   await phone.locator(".sheet").tap();
   await phone.locator("body.ready").waitFor();
+  await expect(phone.locator("#left")).toHaveText(/^(10:00|9:\d\d) left$/);
   for (const place of ["", "/elsewhere", "/standing", "/backdrops/0/picture"])
     expect((await other.request.get(`${phone.url()}${place}`, { maxRedirects: 0 })).status(), place).toBe(404);
 
@@ -234,7 +242,11 @@ test("an empty one is asked about, a broken line hands in later, and what goes e
   await drawn(phone);
   await phone.locator("#hand-in").tap();
   await expect(phone.locator("#standing")).toContainText("kept here, and handed in as soon as the line is back");
+  // Also when its page is closed meanwhile.
+  const there = phone.url();
+  await phone.goto("about:blank");
   await phone.context().setOffline(false);
+  await phone.goto(there);
   await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
   const sheet = new URL(phone.url()).pathname.split("/").pop();
   const now = await (await page.request.get(`${server.base}/lessons/${lesson}/worksheets/${sheet}/now`)).json();

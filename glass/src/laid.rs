@@ -159,6 +159,12 @@ fn laps(watch: &Stopwatch) -> Vec<LapShown> {
         .collect()
 }
 
+/// A length of time as clocks show it, from milliseconds.
+#[wasm_bindgen]
+pub fn clock_face(ms: f64) -> String {
+    shown(ms as u64, false)
+}
+
 #[wasm_bindgen]
 impl Glass {
     /// What lies over the picture.

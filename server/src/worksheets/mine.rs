@@ -152,15 +152,26 @@ async fn page(
     Ok(Html(page.render()?).into_response())
 }
 
-/// How it stands, in words.
+/// How it stands, in words, and how long it is open, in milliseconds, if there is a time.
+#[derive(Serialize)]
+struct Stands {
+    words: String,
+    left: Option<u64>,
+}
+
 async fn standing(
     State(app): State<App>,
     Path((lesson, id)): Which,
     headers: HeaderMap,
-) -> Result<String> {
+) -> Result<Json<Stands>> {
     let who = follower(&app, lesson, &headers).await?;
     let (sheet, answer) = theirs(&app, lesson, id, &who).await?;
-    Ok(sheet.standing(Some(&answer), &(crate::now() as u64)))
+    let now = crate::now() as u64;
+    let until = sheet.door.until.filter(|_| sheet.door.is_open(now));
+    Ok(Json(Stands {
+        words: sheet.standing(Some(&answer), &now),
+        left: until.map(|until| until.saturating_sub(now)),
+    }))
 }
 
 async fn socket(

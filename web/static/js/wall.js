@@ -195,7 +195,38 @@ function count() {
   head.textContent = `${counted.touches.length} of ${counted.of}`;
   const says = `have marked the area: ${counted.inside.length} with a mark wholly inside, ${counted.through.length} with a line through it.`;
   el("together-count").replaceChildren(head, says);
+  // Names are opened on request, and then only if they are shown.
+  const number = new Map(standings.map((s, n) => [s.answer, `${n + 1}`]));
+  const who = counted.touches.map((/** @type {number} */ answer) => {
+    const one = standings.find((s) => s.answer === answer);
+    return named ? one?.name : number.get(answer);
+  });
+  el("together-who").hidden = who.length === 0;
+  const words = el("together-who").querySelector("p");
+  if (words) words.textContent = who.join(", ");
 }
+
+/** The picture with all marks over it, and the area, as a backdrop: it says of nobody whose a mark is. */
+button("together-stage").addEventListener("click", async () => {
+  const image = /** @type {HTMLImageElement} */ (picture.querySelector("img"));
+  const whole = document.createElement("canvas");
+  [whole.width, whole.height] = [image.naturalWidth, image.naturalHeight];
+  const context = whole.getContext("2d");
+  if (!context) return;
+  context.drawImage(image, 0, 0);
+  context.drawImage(canvas, 0, 0, whole.width, whole.height);
+  context.scale(whole.width / size.width, whole.height / size.height);
+  context.lineWidth = size.width / 300;
+  context.strokeStyle = "#d55e00";
+  context.stroke(new Path2D(path?.getAttribute("d") ?? ""));
+  const form = new FormData();
+  const blob = await new Promise((/** @type {(blob: Blob | null) => void} */ done) => whole.toBlob(done));
+  form.set("file", blob ?? new Blob(), "All together.png");
+  const response = await fetch(`/lessons/${lesson}/backdrops`, { method: "POST", body: form }).catch(() => null);
+  el("wall-says").textContent = response?.ok
+    ? "On stage."
+    : "Nothing was put on stage: the line to the server is down.";
+});
 
 /** Those that are laid over one another. */
 let chosen = "";

@@ -1,7 +1,7 @@
 // @ts-check
 // A worksheet being marked by a participant: a sheet of their own, kept as it is drawn, and handed in.
 
-import init, { Glass } from "../glass/glass.js";
+import init, { clock_face, Glass } from "../glass/glass.js";
 import "./focus.js";
 import { Hand } from "./input/hand.js";
 import { prepareOverlays } from "./input/overlays.js";
@@ -115,7 +115,10 @@ const line = new Line({
     if (how === "old") showLine("This page is from an older Bozzetto than the server.", "Load it again");
     if (how === "gone") showLine("This worksheet is not there any more.");
     if (how === "away") showLine("The presenter has sent you away from this lesson.");
-    if (how === "up") handInWaiting();
+    if (how === "up") {
+      handInWaiting();
+      showStanding();
+    }
   },
 });
 
@@ -171,8 +174,22 @@ addEventListener("keydown", (e) => {
 
 // ---- Handing in ------------------------------------------------------------------------------
 
-/** It was pressed while the line was down. */
-let waits = false;
+/** It was pressed while the line was down: kept here, through a reload too. `insists` for also an empty one. */
+const held = {
+  name: `bozzetto-hands-in:${lesson}:${sheet}`,
+  /** @returns {"asks" | "insists" | null} */
+  get now() {
+    return /** @type {"asks" | "insists" | null} */ (localStorage.getItem(this.name));
+  },
+  set now(how) {
+    if (how) localStorage.setItem(this.name, how);
+    else localStorage.removeItem(this.name);
+  },
+};
+/** When it is tried again while the line is slow, in milliseconds. */
+const AGAIN = 5000;
+/** @type {number | undefined} */
+let again;
 const key = button("hand-in");
 key.addEventListener("click", () => handIn(key.dataset.asks === "yes"));
 
@@ -182,13 +199,13 @@ async function handIn(insists) {
   line.flush();
   key.disabled = true;
   try {
-    if (!(await comes(() => glass.pending() === 0))) return wait();
+    if (!(await comes(() => glass.pending() === 0))) return wait(insists);
     const response = await fetch(`${base}/hand-in?insists=${insists}`, { method: "POST" }).catch(() => null);
-    if (!response) return wait();
+    if (!response) return wait(insists);
     const said = response.ok
       ? await response.json()
       : { words: response.headers.get("x-bozzetto-says") ?? "It was not handed in." };
-    waits = false;
+    held.now = null;
     key.dataset.asks = said.asks ? "yes" : "";
     el("standing").textContent = said.words;
   } finally {
@@ -196,19 +213,41 @@ async function handIn(insists) {
   }
 }
 
+/** Until when it is open, by this page's clock. @type {number | null} */
+let until = null;
+
 /** How it stands has changed: it was closed, opened or given back. */
 async function showStanding() {
   const response = await fetch(`${base}/standing`).catch(() => null);
-  if (response?.ok && !waits && !key.dataset.asks) el("standing").textContent = await response.text();
+  if (!response?.ok) return;
+  const { words, left } = await response.json();
+  until = left === null ? null : performance.now() + left;
+  showLeft();
+  if (!held.now && !key.dataset.asks) el("standing").textContent = words;
 }
 
-function wait() {
-  waits = true;
+/** How much time is left. */
+function showLeft() {
+  const left = Math.max(0, (until ?? 0) - performance.now());
+  el("left").hidden = until === null;
+  el("left").textContent = `${clock_face(left)} left`;
+  if (until !== null && left === 0) {
+    until = null;
+    showStanding();
+  }
+}
+setInterval(showLeft, 500);
+
+/** @param {boolean} insists */
+function wait(insists) {
+  held.now = insists ? "insists" : "asks";
   el("standing").textContent = "The line is down: it is kept here, and handed in as soon as the line is back.";
+  clearTimeout(again);
+  again = window.setTimeout(handInWaiting, AGAIN);
 }
 
 function handInWaiting() {
-  if (waits) handIn(true);
+  if (held.now && !key.disabled) handIn(held.now === "insists");
 }
 
 /** @param {() => boolean} is @returns {Promise<boolean>} whether it comes to be so within some seconds */
