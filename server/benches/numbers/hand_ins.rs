@@ -238,3 +238,43 @@ pub async fn hand_ins() {
     );
     row("handin.300.lost", lost as f64, "acknowledged", None, &note);
 }
+
+/// Has everybody draw, and go on with a stroke a second each, for `e2e/bench.js` to look at the wall meanwhile; says where,
+/// and ends with whoever started it.
+pub async fn wall_held() {
+    let folder = tempfile::tempdir_in(TARGET).expect("a folder");
+    let class = prepared(folder.path()).await;
+    let (_, address) = crate::serve(folder.path()).await;
+    let heard = Arc::default();
+    all_draw(&class, address, &heard).await;
+    let live = format!("/follow/{}/mine/{}/live", class.lesson, class.sheet);
+    for (cookie, _, held) in class.people.clone() {
+        let live = live.clone();
+        tokio::spawn(async move {
+            let mut socket = connect(address, &live, Some(&cookie)).await;
+            for id in STROKES + 1.. {
+                let mut mark = stroke(id, 40);
+                mark.author = AuthorId(0);
+                let step = Step {
+                    sheet: held,
+                    op: Op::Add(mark),
+                };
+                let (id, intent) = (ChangeId(id), Intent::Do(vec![step]));
+                let message = encode(&ToServer::Act { id, intent });
+                if socket.send(Message::Binary(message.into())).await.is_err() {
+                    return;
+                }
+                // What is heard meanwhile is let go.
+                let heard = async { while socket.next().await.is_some() {} };
+                let _ = tokio::time::timeout(Duration::from_secs(1), heard).await;
+            }
+        });
+    }
+    println!(
+        "{}",
+        serde_json::json!({ "wall": format!("http://{address}/lessons/{}/worksheets/{}", class.lesson, class.sheet) })
+    );
+    let mut nothing = String::new();
+    let until_closed = move || std::io::stdin().read_line(&mut nothing);
+    let _ = tokio::task::spawn_blocking(until_closed).await;
+}

@@ -52,6 +52,10 @@ fn main() {
         if runs("handin.300") {
             hand_ins::hand_ins().await;
         }
+        // Only by its name: it goes on until it is ended.
+        if std::env::args().any(|name| name == "wall.held") {
+            hand_ins::wall_held().await;
+        }
         if runs("hostile") {
             hostile::hostile().await;
         }
