@@ -148,3 +148,69 @@ async fn an_ended_session_closes_what_is_open() {
     let request = Request::get(format!("/follow/{lesson}")).header(header::COOKIE, &cookie);
     assert_eq!(server.ask(request, Body::empty()).await.status(), 303);
 }
+
+/// What is kept of a participant is removed with one press: what they sent and was not taken, their snapshots and what
+/// they answered under their name, with the files. What was taken stays, and no longer says whose it is; an answer that
+/// was given without a name leads to nobody, and stays too.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_kept_of_somebody_is_removed() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let cookie = server.join(lesson, "Ines").await;
+    let post = async |path: &str, kind: &str, cookie: Option<&str>, body: Vec<u8>| {
+        let mut request = Request::post(path).header(header::CONTENT_TYPE, kind);
+        if let Some(cookie) = cookie {
+            request = request.header(header::COOKIE, cookie);
+        }
+        let answer = server.ask(request, body).await;
+        let status = answer.status().as_u16();
+        assert!((200..400).contains(&status), "{path}: {}", text(answer).await);
+    };
+    let send = async |path: &str, name: &str, bytes: &[u8]| {
+        let head = format!(
+            "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
+        );
+        let body = [head.as_bytes(), bytes, b"\r\n--cut--\r\n"].concat();
+        let path = format!("/follow/{lesson}/{path}");
+        post(&path, "multipart/form-data; boundary=cut", Some(&cookie), body).await;
+    };
+    // The same notices three times, each a file of its own.
+    let notices = include_bytes!("../../demo/Notices to mariners.pdf");
+    let [taken, waiting] = ["a", "b"].map(|end| [&notices[..], end.as_bytes()].concat());
+    send("send", "taken.pdf", &taken).await;
+    send("send", "waiting.pdf", &waiting).await;
+    let seen = include_bytes!("../../demo/Echo sounder, Isola Corda.png");
+    send("snapshots", "snapshot.png", seen).await;
+    let of_lesson = |path: &str| format!("/lessons/{lesson}/{path}");
+    post(&of_lesson("sent/1/take"), FORM, None, b"named=true".to_vec()).await;
+    for (n, asked) in ["kind=yes-no&named=true", "kind=yes-no"].iter().enumerate() {
+        post(&of_lesson("asked"), FORM, None, asked.as_bytes().to_vec()).await;
+        let path = format!("/follow/{lesson}/asked/{}", n + 1);
+        post(&path, FORM, Some(&cookie), b"reply=yes".to_vec()).await;
+    }
+    let find = async |sql: &'static str| -> Vec<String> {
+        let read = server.app.store.read(move |conn| {
+            let mut statement = conn.prepare(sql)?;
+            let rows = statement.query_map([], |row| row.get(0))?;
+            Ok(rows.collect::<rusqlite::Result<_>>()?)
+        });
+        read.await.unwrap()
+    };
+    let theirs = find(
+        "SELECT media FROM worksheet UNION ALL SELECT media FROM backdrop WHERE deleted_at IS NOT NULL",
+    );
+    let theirs = theirs.await;
+    let on_disk = |name: &String| server.app.media.path_of(name).exists();
+    assert_eq!(theirs.iter().filter(|name| on_disk(name)).count(), 2);
+
+    post(&of_lesson("people/remove"), FORM, None, Vec::new()).await;
+    assert_eq!(theirs.iter().filter(|name| on_disk(name)).count(), 0);
+    let counts = find(
+        "SELECT count(*) || '' FROM sent UNION ALL SELECT count(*) || '' FROM worksheet
+         UNION ALL SELECT count(*) || '' FROM reply",
+    );
+    assert_eq!(counts.await, ["0", "0", "1"]);
+    let named = find("SELECT name FROM backdrop WHERE kind LIKE '%document%'");
+    assert_eq!(named.await, ["Sent"]);
+}
