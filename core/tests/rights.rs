@@ -9,17 +9,19 @@ use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
 use bozzetto_core::paint::wet::{WetInk, WetShape};
+use bozzetto_core::people::reach::{Does, Reach};
 use bozzetto_core::people::rights::{Role, may};
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{ToServer, encode};
 
-/// Whether it may be sent by a participant, by one with a pen, and by whoever marks a worksheet. Presenters may send all.
-fn who_may(message: &ToServer) -> [bool; 3] {
-    let (nobody, drawers) = ([false; 3], [false, true, true]);
+/// Whether it may be sent by a participant, by one with a pen, by one with the hand, and by whoever marks a worksheet. Presenters may send all.
+fn who_may(message: &ToServer) -> [bool; 4] {
+    let (nobody, drawers) = ([false; 4], [false, true, false, true]);
     match message {
-        ToServer::WantKey(_) | ToServer::WantStills | ToServer::Raise(_) => [true, true, false],
+        ToServer::WantKey(_) | ToServer::WantStills | ToServer::Raise(_) => [true, true, true, false],
+        ToServer::Reach(_) => [false, false, true, false],
         ToServer::Wet(_) | ToServer::WetEnd(_) | ToServer::WetShape(_) => drawers,
         ToServer::Act { intent, .. } => match intent {
             Intent::Stage(_) => nobody,
@@ -37,7 +39,8 @@ fn who_may(message: &ToServer) -> [bool; 3] {
         | ToServer::Point(_)
         | ToServer::Lay(_)
         | ToServer::Lower(_)
-        | ToServer::PassPen { .. } => nobody,
+        | ToServer::PassPen { .. }
+        | ToServer::PassHand { .. } => nobody,
     }
 }
 
@@ -100,6 +103,11 @@ fn one_of_each() -> Vec<ToServer> {
             to: None,
             pen: true,
         },
+        ToServer::PassHand { to: None },
+        ToServer::Reach(Reach {
+            backdrop,
+            does: Does::Key("a".to_owned()),
+        }),
     ]
 }
 
@@ -112,9 +120,10 @@ fn act(intent: Intent) -> ToServer {
 fn every_message_is_judged() {
     let all = one_of_each();
     let kinds: std::collections::HashSet<_> = all.iter().map(std::mem::discriminant).collect();
-    assert_eq!(kinds.len(), 15, "one of each");
-    let watching = Role::Participant { pen: false };
-    let roles = [watching, Role::Participant { pen: true }, Role::Author];
+    assert_eq!(kinds.len(), 17, "one of each");
+    let with = |pen, hand| Role::Participant { pen, hand };
+    let watching = with(false, false);
+    let roles = [watching, with(true, false), with(false, true), Role::Author];
     for message in all {
         assert!(may(Role::Presenter, &message));
         let judged = roles.map(|role| may(role, &message));

@@ -31,6 +31,7 @@ use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::marks::mark::{Body, Mark, Style};
 use bozzetto_core::marks::stamp::{Sign, Stamp};
 use bozzetto_core::paint::wet::{WetInk, WetShape};
+use bozzetto_core::people::reach::{Does, Reach};
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
@@ -276,6 +277,22 @@ fn still() -> Still {
     }
 }
 
+fn reaches() -> [Reach; 5] {
+    let at = Point::new(12.5, 700.0);
+    let by = (0.0, -120.0);
+    let all = [
+        Does::Down(at),
+        Does::Move(at),
+        Does::Up(at),
+        Does::Wheel { at, by },
+        Does::Key("Enter".to_owned()),
+    ];
+    all.map(|does| Reach {
+        backdrop: BackdropId(3),
+        does,
+    })
+}
+
 fn ink() -> WetInk {
     WetInk {
         mark: MarkId(4),
@@ -319,7 +336,11 @@ fn to_server() -> Vec<ToServer> {
             to: Some(PersonId(2)),
             pen: true,
         },
+        ToServer::PassHand {
+            to: Some(PersonId(2)),
+        },
     ];
+    all.extend(reaches().map(ToServer::Reach));
     all.extend(pointings().map(ToServer::Point));
     all.extend(laid().map(|lay| ToServer::Lay(Box::new(lay))));
     all
@@ -370,11 +391,13 @@ fn from_server() -> Vec<FromServer> {
         id: PersonId(2),
         name: "Ines".to_owned(),
         pen: true,
+        hand: true,
         raised: Some(1),
         stills: false,
     };
     let yours = Yours {
         pen: Some(3),
+        hand: true,
         raised: true,
     };
     let take_away = TakeAway {
@@ -477,6 +500,7 @@ fn from_server() -> Vec<FromServer> {
         FromServer::Settings("{}".to_owned()),
     ];
     all.extend(pointings().map(point));
+    all.extend(reaches().map(FromServer::Reach));
     all.extend(laid().map(|lay| FromServer::Lay {
         author: AuthorId(9),
         lay: Box::new(lay),

@@ -65,6 +65,17 @@ pub enum Heard {
     Yours {
         yours: Yours,
     },
+    /// What a participant's hand does in a page on stage: `down`, `move`, `up`, `wheel` or `key`. `x` and `y` are in
+    /// the page's own CSS pixels, from its beginning.
+    Reach {
+        id: String,
+        does: &'static str,
+        x: f64,
+        y: f64,
+        dx: f64,
+        dy: f64,
+        key: String,
+    },
     Keeping {
         keeping: bool,
     },
@@ -259,6 +270,7 @@ impl Glass {
             FromServer::LeftOut(count) => events.push(Heard::LeftOut { count }),
             FromServer::TakeAways(items) => events.push(Heard::TakeAways { items }),
             FromServer::Mine => events.push(Heard::Mine),
+            FromServer::Reach(reach) => events.push(Heard::reach(reach)),
             FromServer::Yours(yours) => events.push(Heard::Yours { yours }),
             FromServer::Keeping(keeping) => events.push(Heard::Keeping { keeping }),
             FromServer::Captures => events.push(Heard::Captures),

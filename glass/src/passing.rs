@@ -5,13 +5,17 @@ use bozzetto_core::geometry::ids::{AuthorId, PersonId};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::swatch::ORIGINALS;
 use bozzetto_core::people::pens;
+use bozzetto_core::people::reach::{Does, Reach};
 use bozzetto_core::sheets::step::{Op, Step};
+use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Page};
+use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::wire::ToServer;
 use serde::Serialize;
 use tsify::Tsify;
 use wasm_bindgen::prelude::*;
 
 use crate::Glass;
+use crate::events::Heard;
 use crate::script::{Given, given};
 
 /// Somebody who is drawing just now: their number, and where their pen is, in CSS pixels of the picture area.
@@ -24,6 +28,35 @@ pub struct Drawing {
 
 #[derive(Serialize, Tsify)]
 pub struct AllDrawing(Vec<Drawing>);
+
+/// A page that we serve, and that goes on: the others' browsers let nobody in.
+fn kept_page<'a>(pane: &Pane<'a>) -> Option<&'a BackdropView> {
+    let kept = |b: &&BackdropView| matches!(b.kind, BackdropKind::Page(Page::Kept { .. }));
+    pane.backdrop.filter(kept).filter(|b| b.seen.frozen.is_none())
+}
+
+impl Heard {
+    /// See [`Heard::Reach`].
+    pub(crate) fn reach(reach: Reach) -> Self {
+        let nowhere = Point::new(0.0, 0.0);
+        let (does, at, (dx, dy), key) = match reach.does {
+            Does::Down(at) => ("down", at, (0.0, 0.0), String::new()),
+            Does::Move(at) => ("move", at, (0.0, 0.0), String::new()),
+            Does::Up(at) => ("up", at, (0.0, 0.0), String::new()),
+            Does::Wheel { at, by } => ("wheel", at, by, String::new()),
+            Does::Key(key) => ("key", nowhere, (0.0, 0.0), key),
+        };
+        Heard::Reach {
+            id: reach.backdrop.0.to_string(),
+            does,
+            x: at.x,
+            y: at.y,
+            dx,
+            dy,
+            key,
+        }
+    }
+}
 
 #[wasm_bindgen]
 impl Glass {
@@ -41,6 +74,51 @@ impl Glass {
     pub fn pass_pen(&mut self, id: Option<f64>, pen: bool) {
         let to = id.map(|id| PersonId(id as u64));
         self.post.send(&ToServer::PassPen { to, pen });
+    }
+
+    /// A participant may operate the page on stage; without a number nobody.
+    pub fn pass_hand(&mut self, id: Option<f64>) {
+        let to = id.map(|id| PersonId(id as u64));
+        self.post.send(&ToServer::PassHand { to });
+    }
+
+    /// The hand that was passed to whoever has this page does something at a place, in CSS pixels of the picture area:
+    /// `down`, `move`, `up`, or `wheel`, by so many CSS pixels. `false` where no page is that can be operated.
+    pub fn reach(&mut self, x: f64, y: f64, does: &str, dx: f64, dy: f64) -> bool {
+        let at = self.glass_point(x, y);
+        let panes = self.panes();
+        let page = panes.iter().find_map(|pane| {
+            let page = kept_page(pane).filter(|_| pane.room.contains(at))?;
+            let held = page.view(&pane.room).inverse()?.apply(at);
+            Some((page.id, held, page.view(&pane.room).mean_scale()))
+        });
+        let Some((backdrop, at, scale)) = page else {
+            return false;
+        };
+        // From CSS pixels here to those of the page.
+        let fine = scale * self.picture.scale;
+        let does = match does {
+            "down" => Does::Down(at),
+            "up" => Does::Up(at),
+            "wheel" => Does::Wheel {
+                at,
+                by: (dx / fine, dy / fine),
+            },
+            _ => Does::Move(at),
+        };
+        self.post.send(&ToServer::Reach(Reach { backdrop, does }));
+        true
+    }
+
+    /// The same for a key, which is for the first page on stage.
+    pub fn reach_key(&mut self, key: String) -> bool {
+        let panes = self.panes();
+        let Some(backdrop) = panes.iter().find_map(|pane| Some(kept_page(pane)?.id)) else {
+            return false;
+        };
+        let does = Does::Key(key);
+        self.post.send(&ToServer::Reach(Reach { backdrop, does }));
+        true
     }
 
     /// Whoever has this page has a pen of this colour now, and touches only what is their own.

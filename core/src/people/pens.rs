@@ -1,4 +1,4 @@
-//! Who of the participants has a pen, and whose hand is raised.
+//! Who of the participants has a pen, who has the hand that operates pages, and whose hand is raised.
 
 use std::collections::BTreeMap;
 
@@ -20,6 +20,8 @@ pub fn colour(number: u32) -> Rgb {
 pub struct Pens {
     /// Who has one, and in which colour.
     passed: BTreeMap<PersonId, u32>,
+    /// Who operates the page on stage.
+    hand: Option<PersonId>,
     /// Who was first is first.
     raised: Vec<PersonId>,
 }
@@ -46,6 +48,19 @@ impl Pens {
         std::mem::take(&mut self.passed).into_keys().collect()
     }
 
+    /// Passes the hand to somebody, from whoever had it, or takes it back; gives those for whom that changes something.
+    pub fn pass_hand(&mut self, to: Option<PersonId>) -> Vec<PersonId> {
+        if let Some(to) = to {
+            self.lower(to);
+        }
+        let before = std::mem::replace(&mut self.hand, to);
+        before.into_iter().chain(to).collect()
+    }
+
+    pub fn has_hand(&self, person: PersonId) -> bool {
+        self.hand == Some(person)
+    }
+
     /// Somebody raises their hand, at the end of the line; whoever has raised it already keeps their place.
     pub fn raise(&mut self, person: PersonId) {
         if !self.raised.contains(&person) {
@@ -66,6 +81,7 @@ impl Pens {
     pub fn of(&self, person: PersonId) -> Yours {
         Yours {
             pen: self.passed.get(&person).copied(),
+            hand: self.has_hand(person),
             raised: self.raised.contains(&person),
         }
     }

@@ -7,9 +7,10 @@ use crate::wire::ToServer;
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Role {
     Presenter,
-    /// With a pen they may draw on the stage.
+    /// With a pen they may draw on the stage, with the hand operate the page on it.
     Participant {
         pen: bool,
+        hand: bool,
     },
     /// Of a worksheet that is their own.
     Author,
@@ -29,8 +30,8 @@ impl Role {
     pub fn longest_message(self) -> usize {
         match self {
             Role::Presenter => crate::wire::MAX_MESSAGE,
-            Role::Author | Role::Participant { pen: true } => 256 * 1024,
-            Role::Participant { pen: false } => 1024,
+            Role::Author | Role::Participant { pen: true, .. } => 256 * 1024,
+            Role::Participant { pen: false, .. } => 1024,
         }
     }
 }
@@ -43,10 +44,11 @@ pub fn may(role: Role, message: &ToServer) -> bool {
         (Role::Presenter, _) => true,
         (Role::Participant { .. }, To::WantKey(_) | To::WantStills | To::Raise(_)) => true,
         (
-            Role::Author | Role::Participant { pen: true },
+            Role::Author | Role::Participant { pen: true, .. },
             To::Wet(_) | To::WetEnd(_) | To::WetShape(_),
         ) => true,
-        (Role::Author | Role::Participant { pen: true }, To::Act { intent, .. }) => {
+        (Role::Participant { hand: true, .. }, To::Reach(_)) => true,
+        (Role::Author | Role::Participant { pen: true, .. }, To::Act { intent, .. }) => {
             !matches!(intent, Intent::Stage(_))
         }
         (
@@ -65,7 +67,9 @@ pub fn may(role: Role, message: &ToServer) -> bool {
             | To::Lay(_)
             | To::Raise(_)
             | To::Lower(_)
-            | To::PassPen { .. },
+            | To::PassPen { .. }
+            | To::PassHand { .. }
+            | To::Reach(_),
         ) => false,
     }
 }

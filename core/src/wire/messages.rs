@@ -8,6 +8,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::people::reach::Reach;
 use crate::aids::pointing::Pointing;
 use crate::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
 use crate::lesson::change::{Change, Intent};
@@ -21,7 +22,7 @@ use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 12;
+pub const VERSION: u16 = 13;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -123,6 +124,10 @@ pub enum ToServer {
     Lower(PersonId),
     /// A participant may draw on the stage, or not any more; `None` for all who are here.
     PassPen { to: Option<PersonId>, pen: bool },
+    /// A participant may operate the page on stage, and nobody else; `None` for nobody.
+    PassHand { to: Option<PersonId> },
+    /// From a participant who has the hand: what it does.
+    Reach(Reach),
 }
 
 /// From the server.
@@ -161,6 +166,8 @@ pub enum FromServer {
     People(Vec<Person>),
     /// To participants: what can be picked up.
     TakeAways(Vec<TakeAway>),
+    /// To presenters: what a participant's hand does in the page on stage.
+    Reach(Reach),
     /// To presenters: whether the disk takes what is drawn.
     Keeping(bool),
     /// To presenters: the captures have changed.
@@ -294,6 +301,8 @@ pub struct Person {
     pub name: String,
     /// They may draw on the stage.
     pub pen: bool,
+    /// They operate the page on stage.
+    pub hand: bool,
     /// Their hand is raised, and it is the so manieth, from 1.
     pub raised: Option<u32>,
     /// They get stills instead of streams.
@@ -306,6 +315,8 @@ pub struct Person {
 pub struct Yours {
     /// The number of their colour, if they may draw on the stage: see [`colour`](crate::people::pens::colour).
     pub pen: Option<u32>,
+    /// They may operate the page on stage.
+    pub hand: bool,
     /// Their hand is raised.
     pub raised: bool,
 }

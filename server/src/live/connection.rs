@@ -78,7 +78,7 @@ pub fn upgrade(upgrade: WebSocketUpgrade, app: &App, lesson: i64, seat: Seat) ->
     let rights = seat.role().rights();
     // A pen may be passed to them later.
     let most = match rights {
-        rights::Role::Participant { .. } => rights::Role::Participant { pen: true },
+        rights::Role::Participant { hand, .. } => rights::Role::Participant { pen: true, hand },
         other => other,
     };
     let longest = most.longest_message() * MARGIN;
@@ -327,8 +327,9 @@ impl Line<'_> {
         let unreadable = |why| Command::Unreadable { connection, why };
         while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
             let rights = match seat {
-                rights::Role::Participant { .. } => rights::Role::Participant {
+                rights::Role::Participant { hand, .. } => rights::Role::Participant {
                     pen: pen.load(Ordering::Relaxed),
+                    hand,
                 },
                 other => other,
             };
@@ -336,10 +337,10 @@ impl Line<'_> {
             match rights {
                 rights::Role::Presenter => {}
                 // Nothing that is drawn is left out: it is read later.
-                rights::Role::Author | rights::Role::Participant { pen: true } => {
+                rights::Role::Author | rights::Role::Participant { pen: true, .. } => {
                     drawing.until_ready().await;
                 }
-                rights::Role::Participant { pen: false } => {
+                rights::Role::Participant { pen: false, .. } => {
                     if !matches!(message, Message::Close(_)) && watching.check().is_err() {
                         left_out += 1;
                         if left_out > PATIENCE {

@@ -6,6 +6,7 @@ import { prepareOwnView } from "./input/own_view.js";
 import { say, showLine } from "./messages.js";
 import { el } from "./page.js";
 import { showPlaces } from "./panels/asked.js";
+import { prepareHandBar } from "./panels/hand_bar.js";
 import { preparePenBar } from "./panels/pen_bar.js";
 import { prepareTakeAways } from "./panels/take_aways.js";
 import { Beneath } from "./picture/beneath.js";
@@ -57,6 +58,7 @@ function layOut() {
   const [x, y, glassWidth] = glass.own_view();
   layers.lay({ width, height, glassWidth, x, y });
   penBar.lay();
+  handBar.lay();
   showAsked();
   el("zoom-shown").textContent = `${Math.round(glass.zoomed() * 100)} %`;
 }
@@ -79,15 +81,14 @@ const line = new Line({
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
 const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, lookAtNews);
 prepareOwnView({ glass, mount, picture: layers.picture, refresh });
-const penBar = preparePenBar({
-  glass,
-  wasm,
-  act: (deed) => {
-    deed();
-    line.flush();
-    refresh.soon();
-  },
-});
+/** @param {() => unknown} deed */
+const act = (deed) => {
+  deed();
+  line.flush();
+  refresh.soon();
+};
+const handBar = prepareHandBar({ glass, act, say });
+const penBar = preparePenBar({ glass, wasm, act });
 
 /** The backdrops on stage. */
 let shown = "";
@@ -121,6 +122,7 @@ function heard(events) {
       lookAtNews();
     } else if (event.type === "yours") {
       penBar.show(event.yours);
+      handBar.show(event.yours.hand);
     } else if (event.type === "sorry") {
       say(event.why);
     }

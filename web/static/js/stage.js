@@ -196,6 +196,9 @@ function heard(events) {
         showLeft(event.id);
         document.body.dispatchEvent(new Event("sent-away"));
         break;
+      case "reach":
+        pages.reached(event);
+        break;
       case "mine":
         document.body.dispatchEvent(new Event("sent"));
         break;

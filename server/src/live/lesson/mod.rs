@@ -62,7 +62,10 @@ impl Role {
     pub fn rights(&self) -> rights::Role {
         match self {
             Role::Presenter => rights::Role::Presenter,
-            Role::Participant(_) => rights::Role::Participant { pen: false },
+            Role::Participant(_) => rights::Role::Participant {
+                pen: false,
+                hand: false,
+            },
             Role::Author(_) => rights::Role::Author,
         }
     }
@@ -155,7 +158,7 @@ pub struct Joined {
     pub connection: u64,
     pub welcome: Bytes,
     pub frames: Subscription,
-    /// Whether a participant has a pen, now and later.
+    /// Whether a participant has a pen or the hand, now and later: they say much then.
     pub pen: Arc<AtomicBool>,
 }
 

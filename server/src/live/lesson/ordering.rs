@@ -19,7 +19,7 @@ impl Lesson {
         let Some((author, role)) = known.map(|c| (c.author, self.rights(c))) else {
             return;
         };
-        if self.told.paused && matches!(role, rights::Role::Participant { pen: true }) {
+        if self.told.paused && matches!(role, rights::Role::Participant { pen: true, .. }) {
             match message {
                 ToServer::Wet(_) | ToServer::WetShape(_) => return,
                 ToServer::Act { id, .. } => {
@@ -81,6 +81,8 @@ impl Lesson {
             ToServer::Raise(raised) => self.raise(connection, raised),
             ToServer::Lower(person) => self.lower(person),
             ToServer::PassPen { to, pen } => self.pass_pen(to, pen),
+            ToServer::PassHand { to } => self.pass_hand(to),
+            ToServer::Reach(reach) => self.reach(reach),
             ToServer::SendAway(person) => self.errand(Errand::SendAway(person)),
         }
     }

@@ -3,7 +3,9 @@
 use std::sync::atomic::Ordering;
 
 use bozzetto_core::geometry::ids::PersonId;
+use bozzetto_core::people::reach::Reach;
 use bozzetto_core::people::rights;
+use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::wire::{FromServer, Goodbye, Person};
 
 use super::{Connection, Lesson, Role, Said};
@@ -15,6 +17,7 @@ impl Lesson {
         match &of.role {
             Role::Participant(p) => rights::Role::Participant {
                 pen: self.pens.has_pen(PersonId(p.id as u64)),
+                hand: self.pens.has_hand(PersonId(p.id as u64)),
             },
             other => other.rights(),
         }
@@ -44,7 +47,11 @@ impl Lesson {
         let whom = match (to, pen) {
             (Some(person), _) => vec![person],
             (None, true) => self.people().iter().map(|person| person.id).collect(),
-            (None, false) => self.pens.take_all_back(),
+            (None, false) => {
+                let mut whom = self.pens.take_all_back();
+                whom.extend(self.pens.pass_hand(None));
+                whom
+            }
         };
         for person in whom {
             match pen {
@@ -57,9 +64,28 @@ impl Lesson {
         }
     }
 
+    /// Passes the hand to somebody, or takes it back.
+    pub(super) fn pass_hand(&mut self, to: Option<PersonId>) {
+        for person in self.pens.pass_hand(to) {
+            self.tell_of(person);
+        }
+    }
+
+    /// What a participant's hand does in a page is done by presenters' browsers, which have the page; only in what is on
+    /// stage, and not while that is paused.
+    pub(super) fn reach(&mut self, reach: Reach) {
+        let seen = self.told.in_view(SheetId::Backdrop(reach.backdrop));
+        if let Some(reach) = reach.settled().filter(|_| seen && !self.told.paused) {
+            self.publish_to_presenters(&FromServer::Reach(reach));
+        }
+    }
+
     /// Closes all that somebody has open.
     pub(super) fn send_out(&mut self, person: PersonId) {
         self.pass_pen(Some(person), false);
+        if self.pens.has_hand(person) {
+            self.pass_hand(None);
+        }
         self.lower(person);
         for connection in self.connections_of(person.0 as i64) {
             self.say(connection, Said::Goodbye(Goodbye::SentAway));
@@ -97,7 +123,8 @@ impl Lesson {
         let yours = self.pens.of(person);
         for id in self.connections_of(person.0 as i64) {
             if let Some(connection) = self.connections.get(&id) {
-                connection.pen.store(yours.pen.is_some(), Ordering::Relaxed);
+                let often = yours.pen.is_some() || yours.hand;
+                connection.pen.store(often, Ordering::Relaxed);
             }
             self.answer(id, &FromServer::Yours(yours));
         }
@@ -117,6 +144,7 @@ impl Lesson {
             id,
             name: name.to_owned(),
             pen: self.pens.has_pen(id),
+            hand: self.pens.has_hand(id),
             raised: line.position(|other| *other == id).map(|n| n as u32 + 1),
             stills,
         }

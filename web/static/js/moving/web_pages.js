@@ -4,7 +4,7 @@
 import { say } from "../messages.js";
 import { el } from "../page.js";
 
-/** @import { Glass, PaneShown as Pane } from "../../glass/glass.js" */
+/** @import { Glass, Heard, PaneShown as Pane } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 
 /** How far a page is scrolled, and how long it is, in its own CSS pixels. @typedef {{ x: number, y: number, height: number }} Whereabouts */
@@ -181,6 +181,16 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     });
   }
 
+  /** What a participant's hand does in a page. @param {Extract<Heard, { type: "reach" }>} reach */
+  function reached({ id, does, x, y, dx, dy, key: named }) {
+    const pane = beneath.panes.find((p) => p.id === id && p.served && p.frozen === null);
+    const { live } = pane ? beneath.holder(pane.id) : { live: null };
+    if (!pane || !(live instanceof HTMLIFrameElement)) return;
+    const [left, top] = pane.scroll;
+    const hand = { bozzetto: "hand", does, x: x - left, y: y - top, dx, dy, key: named };
+    live.contentWindow?.postMessage(hand, "*");
+  }
+
   /** In Touch, hands reach the pages: the glass has no hold there. */
   function show() {
     for (const { id, served, frozen: held } of beneath.panes) {
@@ -198,7 +208,7 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     else if (only.room[0] === 0) sheet.style.clipPath = `inset(0 0 0 ${only.room[2] * css}px)`;
     else sheet.style.clipPath = `inset(0 ${width - only.room[0] * css}px 0 0)`;
   }
-  return { scroll, show, whereabouts };
+  return { reached, scroll, show, whereabouts };
 }
 
 /** @param {string} path */

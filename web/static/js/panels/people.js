@@ -56,6 +56,10 @@ export function preparePeople(given) {
 /** @param {number | undefined} id whom; everybody who is here @param {boolean} pen */
 const pass = (id, pen) => stage?.act(() => stage?.glass.pass_pen(id, pen));
 
+/** @param {number | undefined} id whom; nobody any more */
+const passHand = (id) => stage?.act(() => stage?.glass.pass_hand(id));
+
+/** All pens, and the hand. */
 export const pensBack = () => pass(undefined, false);
 
 function show() {
@@ -67,23 +71,23 @@ function show() {
   el("hands-up").textContent = `${raised} up`;
   el("people-title").textContent = here.size === 0 ? "Nobody is here yet" : `${here.size} here`;
   el("pens").hidden = here.size === 0;
-  el("pens-back").hidden = !people.some((person) => person.pen);
+  el("pens-back").hidden = !people.some((person) => person.pen || person.hand);
   // Raised hands in their order, then pens, then everybody by name.
   /** @param {Person} person */
-  const rank = ({ raised, pen }) => raised ?? (pen ? 10_000 : 20_000);
+  const rank = ({ raised, pen, hand }) => raised ?? (pen || hand ? 10_000 : 20_000);
   people.sort((a, b) => rank(a) - rank(b) || a.name.localeCompare(b.name));
   el("people-list").replaceChildren(...people.map(item));
 }
 
 /** @param {Person} person */
-function item({ id, name, pen, raised, stills }) {
+function item({ id, name, pen, hand, raised, stills }) {
   const item = document.createElement("li");
   item.dataset.person = `${id}`;
   const words = document.createElement("span");
   words.textContent = name;
   words.dir = "auto";
   const how = document.createElement("small");
-  how.textContent = [raised && `hand ${raised}`, pen && "has a pen", stills && "gets stills"]
+  how.textContent = [raised && `hand ${raised}`, pen && "has a pen", hand && "has the hand", stills && "gets stills"]
     .filter(Boolean)
     .join(", ");
   const keys = document.createElement("span");
@@ -92,6 +96,11 @@ function item({ id, name, pen, raised, stills }) {
     pen
       ? key("Take it back", `Take the pen back from ${name}`, () => pass(id, false))
       : key("Pass the pen", `Pass the pen to ${name}`, () => pass(id, true)),
+  );
+  keys.append(
+    hand
+      ? key("Take the hand back", `Take the hand back from ${name}`, () => passHand(undefined))
+      : key("Pass the hand", `Pass the hand to ${name}: they operate the page on stage`, () => passHand(id)),
   );
   if (raised !== null)
     keys.append(key("Hand down", `${name}'s hand down`, () => stage?.act(() => stage?.glass.lower_hand(id))));
