@@ -20,7 +20,9 @@ use bozzetto_core::wire::{ToServer, encode};
 fn who_may(message: &ToServer) -> [bool; 4] {
     let (nobody, drawers) = ([false; 4], [false, true, false, true]);
     match message {
-        ToServer::WantKey(_) | ToServer::WantStills | ToServer::Raise(_) => [true, true, true, false],
+        ToServer::WantKey(_) | ToServer::WantStills | ToServer::Raise(_) => {
+            [true, true, true, false]
+        }
         ToServer::Reach(_) => [false, false, true, false],
         ToServer::Wet(_) | ToServer::WetEnd(_) | ToServer::WetShape(_) => drawers,
         ToServer::Act { intent, .. } => match intent {

@@ -32,7 +32,9 @@ pub struct AllDrawing(Vec<Drawing>);
 /// A page that we serve, and that goes on: the others' browsers let nobody in.
 fn kept_page<'a>(pane: &Pane<'a>) -> Option<&'a BackdropView> {
     let kept = |b: &&BackdropView| matches!(b.kind, BackdropKind::Page(Page::Kept { .. }));
-    pane.backdrop.filter(kept).filter(|b| b.seen.frozen.is_none())
+    pane.backdrop
+        .filter(kept)
+        .filter(|b| b.seen.frozen.is_none())
 }
 
 impl Heard {

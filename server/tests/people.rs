@@ -165,7 +165,11 @@ async fn what_is_kept_of_somebody_is_removed() {
         }
         let answer = server.ask(request, body).await;
         let status = answer.status().as_u16();
-        assert!((200..400).contains(&status), "{path}: {}", text(answer).await);
+        assert!(
+            (200..400).contains(&status),
+            "{path}: {}",
+            text(answer).await
+        );
     };
     let send = async |path: &str, name: &str, bytes: &[u8]| {
         let head = format!(
@@ -173,7 +177,13 @@ async fn what_is_kept_of_somebody_is_removed() {
         );
         let body = [head.as_bytes(), bytes, b"\r\n--cut--\r\n"].concat();
         let path = format!("/follow/{lesson}/{path}");
-        post(&path, "multipart/form-data; boundary=cut", Some(&cookie), body).await;
+        post(
+            &path,
+            "multipart/form-data; boundary=cut",
+            Some(&cookie),
+            body,
+        )
+        .await;
     };
     // The same notices three times, each a file of its own.
     let notices = include_bytes!("../../demo/Notices to mariners.pdf");
@@ -183,7 +193,13 @@ async fn what_is_kept_of_somebody_is_removed() {
     let seen = include_bytes!("../../demo/Echo sounder, Isola Corda.png");
     send("snapshots", "snapshot.png", seen).await;
     let of_lesson = |path: &str| format!("/lessons/{lesson}/{path}");
-    post(&of_lesson("sent/1/take"), FORM, None, b"named=true".to_vec()).await;
+    post(
+        &of_lesson("sent/1/take"),
+        FORM,
+        None,
+        b"named=true".to_vec(),
+    )
+    .await;
     for (n, asked) in ["kind=yes-no&named=true", "kind=yes-no"].iter().enumerate() {
         post(&of_lesson("asked"), FORM, None, asked.as_bytes().to_vec()).await;
         let path = format!("/follow/{lesson}/asked/{}", n + 1);

@@ -8,12 +8,12 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use crate::people::reach::Reach;
 use crate::aids::pointing::Pointing;
 use crate::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId, PersonId};
 use crate::lesson::change::{Change, Intent};
 use crate::marks::mark::Mark;
 use crate::paint::wet::{WetInk, WetShape};
+use crate::people::reach::Reach;
 use crate::sheets::refusal::Refusal;
 use crate::sheets::step::SheetId;
 use crate::stage::backdrop::ViewState;

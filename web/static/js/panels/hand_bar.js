@@ -6,7 +6,18 @@ import { el, input, place } from "../page.js";
 /** @import { Glass } from "../../glass/glass.js" */
 
 /** Keys that are carried beside letters. */
-const KEYS = ["Enter", "Backspace", "Tab", "Escape", "ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "PageUp", "PageDown"];
+const KEYS = [
+  "Enter",
+  "Backspace",
+  "Tab",
+  "Escape",
+  "ArrowLeft",
+  "ArrowRight",
+  "ArrowUp",
+  "ArrowDown",
+  "PageUp",
+  "PageDown",
+];
 
 /** @param {{ glass: Glass, act: (deed: () => unknown) => void, say: (words: string) => void }} page */
 export function prepareHandBar({ glass, act, say }) {
@@ -21,7 +32,8 @@ export function prepareHandBar({ glass, act, say }) {
     const { left, top } = sheet.getBoundingClientRect();
     act(() => {
       const there = glass.reach(e.clientX - left, e.clientY - top, does, dx, dy);
-      if (!there && does === "down") say("What is on stage cannot be operated from here: the browser does not allow it.");
+      if (!there && does === "down")
+        say("What is on stage cannot be operated from here: the browser does not allow it.");
     });
   }
 
