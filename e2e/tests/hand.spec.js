@@ -69,6 +69,9 @@ test("a participant presses, drags, turns the wheel and types in the page on sta
   await page.keyboard.press("Escape");
   await expect(tablet.locator("#hand-bar")).toContainText("passed you the hand");
   expect((await new AxeBuilder({ page: tablet }).analyze()).violations).toEqual([]);
+  // It is theirs through a reload, too.
+  await tablet.reload();
+  await expect(tablet.locator("#reach")).toBeVisible();
   const on = await placed(page, tablet);
   const press = (/** @type {number} */ x, /** @type {number} */ y) => tablet.mouse.click(on(x, y).x, on(x, y).y);
   const drag = async (/** @type {number} */ y) => {

@@ -55,7 +55,9 @@ impl Lesson {
                 self.leave(own[0]);
             }
         }
-        let pen = self.pens.has_pen(PersonId(author.0)) && matches!(role, Role::Participant(_));
+        let person = PersonId(author.0);
+        let passed = self.pens.has_pen(person) || self.pens.has_hand(person);
+        let pen = passed && matches!(role, Role::Participant(_));
         let pen = Arc::new(AtomicBool::new(pen));
         self.by_author.entry(author).or_default().push(connection);
         self.connections.insert(
