@@ -67,6 +67,13 @@ struct Screen {
 }
 
 impl Screen {
+    /// Whether it shows this, but for rounding: how much of a pixel is covered is summed up over other edges when only a
+    /// part is painted, and that may come to one step of 255 more or less.
+    fn shows(&self, whole: &[u8]) -> bool {
+        let mut both = self.shown.iter().zip(whole);
+        both.all(|(shown, whole)| shown.abs_diff(*whole) <= 1)
+    }
+
     fn refresh(&mut self, wet: &mut WetStrokes) {
         let damage = wet.take_damage(self.layer);
         if damage.is_empty() {
@@ -129,12 +136,12 @@ proptest! {
                 wet.extend(AuthorId(mark), &ink(mark, tip, from, &way[from..to]), predicted, 0, &view);
             }
             screen.refresh(&mut wet);
-            prop_assert!(screen.shown == pixels(&wet, layer, &everywhere()), "after {from} points");
+            prop_assert!(screen.shows(&pixels(&wet, layer, &everywhere())), "after {from} points");
         }
         for mark in [1, 2] {
             wet.end(MarkId(mark), &view);
             screen.refresh(&mut wet);
-            prop_assert!(screen.shown == pixels(&wet, layer, &everywhere()), "after the end of {mark}");
+            prop_assert!(screen.shows(&pixels(&wet, layer, &everywhere())), "after the end of {mark}");
         }
         prop_assert!(screen.shown.iter().all(|v| *v == screen.shown[0]) || screen.shown.chunks(4).all(|p| p == &screen.shown[..4]));
     }
