@@ -13,20 +13,31 @@ use bozzetto_core::people::reach::{Does, Reach};
 use bozzetto_core::people::rights::{Role, may};
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::laid::Lay;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{ToServer, encode};
 
-/// Whether it may be sent by a participant, by one with a pen, by one with the hand, and by whoever marks a worksheet. Presenters may send all.
-fn who_may(message: &ToServer) -> [bool; 4] {
-    let (nobody, drawers) = ([false; 4], [false, true, false, true]);
+/// The backdrop that shows the screen of one of them.
+const SCREEN: BackdropId = BackdropId(1);
+
+/// Whether it may be sent by a participant, by one with a pen, by one with the hand, by one whose screen is on stage, and by whoever marks a worksheet. Presenters may send all.
+fn who_may(message: &ToServer) -> [bool; 5] {
+    let (nobody, drawers) = ([false; 5], [false, true, false, false, true]);
     match message {
         ToServer::WantKey(_) | ToServer::WantStills | ToServer::Raise(_) => {
-            [true, true, true, false]
+            [true, true, true, true, false]
         }
-        ToServer::Reach(_) => [false, false, true, false],
+        ToServer::Reach(_) => [false, false, true, false, false],
+        ToServer::Chunk(Chunk { backdrop, .. }) | ToServer::Still(Still { backdrop, .. }) => {
+            [false, false, false, *backdrop == SCREEN, false]
+        }
         ToServer::Wet(_) | ToServer::WetEnd(_) | ToServer::WetShape(_) => drawers,
         ToServer::Act { intent, .. } => match intent {
-            Intent::Stage(_) => nobody,
+            Intent::Stage(steps) => {
+                let theirs = |step: &_| matches!(step, StageStep::Size { backdrop, .. } if *backdrop == SCREEN);
+                let sizes = !steps.is_empty() && steps.iter().all(theirs);
+                [false, false, false, sizes, false]
+            }
             Intent::Do(_)
             | Intent::More(_)
             | Intent::Undo
@@ -35,8 +46,6 @@ fn who_may(message: &ToServer) -> [bool; 4] {
             | Intent::RedoOn(_) => drawers,
         },
         ToServer::See { .. }
-        | ToServer::Chunk(_)
-        | ToServer::Still(_)
         | ToServer::SendAway(_)
         | ToServer::Point(_)
         | ToServer::Lay(_)
@@ -47,7 +56,7 @@ fn who_may(message: &ToServer) -> [bool; 4] {
 }
 
 fn one_of_each() -> Vec<ToServer> {
-    let backdrop = BackdropId(1);
+    let backdrop = SCREEN;
     let style = Style::new(Tip::Round, BLACK, 5.0);
     let stamp = Stamp::new(Sign::Tick, Point::new(9.0, 9.0), 5.0);
     let body = Body::Stamp(stamp);
@@ -71,6 +80,8 @@ fn one_of_each() -> Vec<ToServer> {
         act(Intent::Do(Vec::new())),
         act(Intent::More(Vec::new())),
         act(Intent::Stage(Vec::new())),
+        act(Intent::Stage(vec![size(SCREEN)])),
+        act(Intent::Stage(vec![size(BackdropId(2))])),
         ToServer::See {
             backdrop,
             seen: Box::default(),
@@ -94,6 +105,12 @@ fn one_of_each() -> Vec<ToServer> {
             shows,
             data: vec![],
         }),
+        ToServer::Still(Still {
+            backdrop: BackdropId(2),
+            taken: 1,
+            shows,
+            data: vec![],
+        }),
         ToServer::WantKey(backdrop),
         ToServer::WantStills,
         ToServer::SendAway(PersonId(1)),
@@ -113,6 +130,14 @@ fn one_of_each() -> Vec<ToServer> {
     ]
 }
 
+fn size(backdrop: BackdropId) -> StageStep {
+    StageStep::Size {
+        backdrop,
+        width: 9.0,
+        height: 9.0,
+    }
+}
+
 fn act(intent: Intent) -> ToServer {
     let id = ChangeId(1);
     ToServer::Act { id, intent }
@@ -123,9 +148,19 @@ fn every_message_is_judged() {
     let all = one_of_each();
     let kinds: std::collections::HashSet<_> = all.iter().map(std::mem::discriminant).collect();
     assert_eq!(kinds.len(), 17, "one of each");
-    let with = |pen, hand| Role::Participant { pen, hand };
-    let watching = with(false, false);
-    let roles = [watching, with(true, false), with(false, true), Role::Author];
+    let with = |pen, hand, screen: bool| Role::Participant {
+        pen,
+        hand,
+        screen: screen.then_some(SCREEN),
+    };
+    let watching = with(false, false, false);
+    let roles = [
+        watching,
+        with(true, false, false),
+        with(false, true, false),
+        with(false, false, true),
+        Role::Author,
+    ];
     for message in all {
         assert!(may(Role::Presenter, &message));
         let judged = roles.map(|role| may(role, &message));

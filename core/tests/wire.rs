@@ -398,6 +398,7 @@ fn from_server() -> Vec<FromServer> {
     let yours = Yours {
         pen: Some(3),
         hand: true,
+        screen: Some(BackdropId(3)),
         raised: true,
     };
     let take_away = TakeAway {
@@ -489,6 +490,7 @@ fn from_server() -> Vec<FromServer> {
             still: still(),
         },
         FromServer::WantKey(BackdropId(3)),
+        FromServer::ScreenOver(BackdropId(3)),
         FromServer::Watching {
             stills: 1,
             streams: 2,

@@ -38,6 +38,10 @@ pub enum Heard {
     WantKey {
         id: String,
     },
+    /// A participant's screen comes no more.
+    ScreenOver {
+        id: String,
+    },
     /// Frames of streams have come.
     Frames,
     People {
@@ -243,6 +247,10 @@ impl Glass {
             FromServer::WantKey(backdrop) => {
                 let id = backdrop.0.to_string();
                 events.push(Heard::WantKey { id });
+            }
+            FromServer::ScreenOver(backdrop) => {
+                let id = backdrop.0.to_string();
+                events.push(Heard::ScreenOver { id });
             }
             FromServer::Watching { stills, streams } => {
                 self.streams.watching = Watching { stills, streams };

@@ -1,7 +1,7 @@
 //! What is passed between presenter and participants.
 
 use bozzetto_core::geometry::frames::{Held, Point};
-use bozzetto_core::geometry::ids::{AuthorId, PersonId};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, PersonId};
 use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::swatch::ORIGINALS;
 use bozzetto_core::people::pens;
@@ -9,6 +9,7 @@ use bozzetto_core::people::reach::{Does, Reach};
 use bozzetto_core::sheets::step::{Op, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Page};
 use bozzetto_core::stage::pane::Pane;
+use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::ToServer;
 use serde::Serialize;
 use tsify::Tsify;
@@ -121,6 +122,26 @@ impl Glass {
         let does = Does::Key(key);
         self.post.send(&ToServer::Reach(Reach { backdrop, does }));
         true
+    }
+
+    /// The participant's screen that is this backdrop has so many pixels now. Whoever follows has no state of the stage
+    /// in which that could be shown beforehand, so it is said and then heard.
+    pub fn screen_has_size(&mut self, id: &str, width: u32, height: u32) {
+        let Some(known) = self.backdrop(id) else {
+            return;
+        };
+        let (width, height) = known.kind.units_of(width, height);
+        if (known.width, known.height) == (width, height) {
+            return;
+        }
+        let size = StageStep::Size {
+            backdrop: known.id,
+            width,
+            height,
+        };
+        let id = ChangeId(self.session.ids.next_id());
+        let intent = Intent::Stage(vec![size]);
+        self.post.send(&ToServer::Act { id, intent });
     }
 
     /// Whoever has this page has a pen of this colour now, and touches only what is their own.

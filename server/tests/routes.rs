@@ -70,6 +70,8 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         ("/follow/{lesson}/sent", [200, 200, 200, 403]),
         // Sent without a file, which goes for a snapshot too.
         ("/follow/{lesson}/send", [422, 422, 422, 403]),
+        ("/follow/{lesson}/screen/offer", [422, 422, 422, 403]),
+        ("/follow/{lesson}/screen/end", [204, 204, 204, 403]),
         ("/follow/{lesson}/snapshots", [422, 422, 422, 403]),
         ("/follow/{lesson}/files-and-links", [200, 200, 200, 403]),
         // A link leads elsewhere.

@@ -1,9 +1,9 @@
-//! Who of the participants has a pen, who has the hand that operates pages, and whose hand is raised.
+//! Who of the participants has a pen, who has the hand that operates pages, whose screen is on stage, and whose hand is raised.
 
 use std::collections::BTreeMap;
 
 use crate::display::colour::{OKABE_ITO, Rgb};
-use crate::geometry::ids::PersonId;
+use crate::geometry::ids::{BackdropId, PersonId};
 use crate::wire::Yours;
 
 /// The colours that participants draw in: those that are told apart on white and on black alike, none of them the
@@ -22,6 +22,8 @@ pub struct Pens {
     passed: BTreeMap<PersonId, u32>,
     /// Who operates the page on stage.
     hand: Option<PersonId>,
+    /// Whose screen each of these backdrops is; one of a participant's at a time.
+    screens: BTreeMap<BackdropId, PersonId>,
     /// Who was first is first.
     raised: Vec<PersonId>,
 }
@@ -61,6 +63,33 @@ impl Pens {
         self.hand == Some(person)
     }
 
+    /// A backdrop is somebody's screen from now on, and no other one.
+    pub fn lend_screen(&mut self, backdrop: BackdropId, of: PersonId) {
+        self.screens.retain(|_, other| *other != of);
+        self.screens.insert(backdrop, of);
+    }
+
+    /// The backdrop that is somebody's screen.
+    pub fn screen_of(&self, person: PersonId) -> Option<BackdropId> {
+        let mut all = self.screens.iter();
+        all.find_map(|(backdrop, of)| (*of == person).then_some(*backdrop))
+    }
+
+    /// Whose screen a backdrop is.
+    pub fn whose_screen(&self, backdrop: BackdropId) -> Option<PersonId> {
+        self.screens.get(&backdrop).copied()
+    }
+
+    /// All of them.
+    pub fn screens(&self) -> impl Iterator<Item = (BackdropId, PersonId)> {
+        self.screens.iter().map(|(backdrop, of)| (*backdrop, *of))
+    }
+
+    /// Somebody's screen is shown no more.
+    pub fn end_screen(&mut self, of: PersonId) {
+        self.screens.retain(|_, other| *other != of);
+    }
+
     /// Somebody raises their hand, at the end of the line; whoever has raised it already keeps their place.
     pub fn raise(&mut self, person: PersonId) {
         if !self.raised.contains(&person) {
@@ -82,6 +111,7 @@ impl Pens {
         Yours {
             pen: self.passed.get(&person).copied(),
             hand: self.has_hand(person),
+            screen: self.screen_of(person),
             raised: self.raised.contains(&person),
         }
     }

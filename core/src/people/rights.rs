@@ -1,16 +1,21 @@
 //! Who may send what: the only gate, for every message.
 
+use crate::geometry::ids::BackdropId;
 use crate::lesson::change::Intent;
+use crate::stage::step::StageStep;
+use crate::stream::{Chunk, Still};
 use crate::wire::ToServer;
 
 /// Who is at the other end of a connection.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Role {
     Presenter,
-    /// With a pen they may draw on the stage, with the hand operate the page on it.
+    /// With a pen they may draw on the stage, with the hand operate the page on it, and send the
+    /// pictures of their screen if that is one of its backdrops.
     Participant {
         pen: bool,
         hand: bool,
+        screen: Option<BackdropId>,
     },
     /// Of a worksheet that is their own.
     Author,
@@ -30,6 +35,10 @@ impl Role {
     pub fn longest_message(self) -> usize {
         match self {
             Role::Presenter => crate::wire::MAX_MESSAGE,
+            // A key frame, and what is about it.
+            Role::Participant {
+                screen: Some(_), ..
+            } => 2 * 1024 * 1024,
             Role::Author | Role::Participant { pen: true, .. } => 256 * 1024,
             Role::Participant { pen: false, .. } => 1024,
         }
@@ -48,6 +57,23 @@ pub fn may(role: Role, message: &ToServer) -> bool {
             To::Wet(_) | To::WetEnd(_) | To::WetShape(_),
         ) => true,
         (Role::Participant { hand: true, .. }, To::Reach(_)) => true,
+        (Role::Participant { screen, .. }, To::Chunk(Chunk { backdrop, .. })) => {
+            screen == Some(*backdrop)
+        }
+        (Role::Participant { screen, .. }, To::Still(Still { backdrop, .. })) => {
+            screen == Some(*backdrop)
+        }
+        // How many pixels their screen has now.
+        (
+            Role::Participant {
+                screen: Some(screen),
+                ..
+            },
+            To::Act {
+                intent: Intent::Stage(steps),
+                ..
+            },
+        ) => matches!(steps[..], [StageStep::Size { backdrop, .. }] if backdrop == screen),
         (Role::Author | Role::Participant { pen: true, .. }, To::Act { intent, .. }) => {
             !matches!(intent, Intent::Stage(_))
         }

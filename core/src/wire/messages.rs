@@ -22,7 +22,7 @@ use crate::stage::state::{Stage, StageState};
 use crate::stream::{Chunk, Still};
 
 /// The form of the messages.
-pub const VERSION: u16 = 13;
+pub const VERSION: u16 = 14;
 
 /// The longest message that a browser may send, in bytes.
 pub const MAX_MESSAGE: usize = 1024 * 1024;
@@ -192,7 +192,9 @@ pub enum FromServer {
     },
     /// To whoever sends a stream: somebody cannot go on without a key frame.
     WantKey(BackdropId),
-    /// To presenters: how many who are here get stills, and how many streams.
+    /// To presenters: no more pictures come of this backdrop, which is a participant's screen.
+    ScreenOver(BackdropId),
+    /// To whoever sends a stream: how many who are here get stills, and how many streams.
     Watching {
         stills: u32,
         streams: u32,
@@ -317,6 +319,8 @@ pub struct Yours {
     pub pen: Option<u32>,
     /// They may operate the page on stage.
     pub hand: bool,
+    /// The backdrop that shows their screen, whose pictures they send.
+    pub screen: Option<BackdropId>,
     /// Their hand is raised.
     pub raised: bool,
 }

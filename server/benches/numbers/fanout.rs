@@ -2,7 +2,7 @@
 
 use crate::process::{cpu_ms, resident_kb};
 use crate::rows::row;
-use crate::{TARGET, connect, milliseconds, percentile, serve};
+use crate::{Socket, TARGET, connect, milliseconds, percentile, serve};
 use axum::Router;
 use axum::extract::ws::{Message as AxumMessage, WebSocketUpgrade};
 use axum::routing::get;
@@ -35,6 +35,8 @@ struct Load {
     rate: usize,
     seconds: usize,
     what: What,
+    /// A participant sends it, to whom the pen was passed; the presenter is one of those who get it.
+    passed: bool,
 }
 
 #[derive(Clone, Copy)]
@@ -107,6 +109,7 @@ async fn told(figure: &str, followers: usize, what: What) {
         rate: 120,
         seconds: 10,
         what,
+        passed: false,
     };
     let ours = through_a_lesson(&load).await;
     let bare = through_a_bare_broadcast(&load).await;
@@ -133,6 +136,31 @@ async fn told(figure: &str, followers: usize, what: What) {
     );
 }
 
+/// A participant's wet stroke to presenter and followers, beside a presenter's to as many followers.
+pub async fn pen_passed() {
+    let load = |passed| Load {
+        followers: 30,
+        rate: 120,
+        seconds: 10,
+        what: What::Wet,
+        passed,
+    };
+    let presenters = through_a_lesson(&load(false)).await;
+    let passed = through_a_lesson(&load(true)).await;
+    let note = format!(
+        "a participant's wet ink to the presenter and 30 who follow, {} of {} messages; baseline: the presenter's to 30; aim 1.1",
+        passed.delays.len(),
+        31 * 120 * 10
+    );
+    row(
+        "pen.passed.p95",
+        percentile(&passed.delays, 0.95),
+        "ms",
+        Some(percentile(&presenters.delays, 0.95)),
+        &note,
+    );
+}
+
 /// A picture stream of 1.5 Mbit/s to 100 followers.
 pub async fn stream_fanout() {
     let load = Load {
@@ -140,6 +168,7 @@ pub async fn stream_fanout() {
         rate: 24,
         seconds: 10,
         what: What::Stream(1_500_000 / 8 / 24),
+        passed: false,
     };
     let ours = through_a_lesson(&load).await;
     let bare = through_a_bare_broadcast(&load).await;
@@ -211,35 +240,33 @@ async fn through_a_lesson(load: &Load) -> Came {
     };
     let arrange = Message::Binary(encode(&arrange).into());
     presenter.send(arrange).await.expect("a line");
-    let before = resident_kb();
     let (sent, delays): (Sent, Arc<Mutex<Vec<f64>>>) = Default::default();
-    for n in 0..load.followers {
+    let follow = async |n: usize| {
         let cookie = join(&app, lesson, n as u64).await;
-        let mut socket = connect(address, &format!("/follow/{lesson}/live"), Some(&cookie)).await;
-        let (sent, delays) = (sent.clone(), delays.clone());
-        tokio::spawn(async move {
-            while let Some(Ok(message)) = socket.next().await {
-                let now = Instant::now();
-                let Message::Binary(bytes) = message else {
-                    continue;
-                };
-                let n = match decode(&bytes) {
-                    Some(FromServer::Wet { ink, .. }) => ink.from as usize,
-                    Some(FromServer::Point {
-                        pointing: Pointing::Laser { places, .. },
-                        ..
-                    }) => places.0[0].position().x as usize,
-                    Some(FromServer::Chunk { chunk, .. }) => chunk.number as usize,
-                    _ => continue,
-                };
-                let delay = now - sent.lock().expect("a list")[n];
-                delays.lock().expect("a list").push(milliseconds(delay));
-            }
-        });
+        connect(address, &format!("/follow/{lesson}/live"), Some(&cookie)).await
+    };
+    let sends = match load.passed {
+        false => presenter,
+        true => {
+            let drawer = follow(load.followers).await;
+            // To all who are here, which is this one; the others come later.
+            let pass = ToServer::PassPen {
+                to: None,
+                pen: true,
+            };
+            let pass = Message::Binary(encode(&pass).into());
+            presenter.send(pass).await.expect("a line");
+            tokio::spawn(gets(presenter, sent.clone(), delays.clone()));
+            drawer
+        }
+    };
+    let before = resident_kb();
+    for n in 0..load.followers {
+        tokio::spawn(gets(follow(n).await, sent.clone(), delays.clone()));
     }
     let memory = (resident_kb() - before) / load.followers as f64;
     // What the server says in between is read, as a browser does.
-    let (mut to_server, mut from_server) = presenter.split();
+    let (mut to_server, mut from_server) = sends.split();
     tokio::spawn(async move { while from_server.next().await.is_some() {} });
     let send = async |n: usize| {
         let message = encode(&load.message(n, backdrop));
@@ -253,6 +280,27 @@ async fn through_a_lesson(load: &Load) -> Came {
         delays,
         memory,
         cpu,
+    }
+}
+
+/// Writes down how long after it was sent each message comes.
+async fn gets(mut socket: Socket, sent: Sent, delays: Arc<Mutex<Vec<f64>>>) {
+    while let Some(Ok(message)) = socket.next().await {
+        let now = Instant::now();
+        let Message::Binary(bytes) = message else {
+            continue;
+        };
+        let n = match decode(&bytes) {
+            Some(FromServer::Wet { ink, .. }) => ink.from as usize,
+            Some(FromServer::Point {
+                pointing: Pointing::Laser { places, .. },
+                ..
+            }) => places.0[0].position().x as usize,
+            Some(FromServer::Chunk { chunk, .. }) => chunk.number as usize,
+            _ => continue,
+        };
+        let delay = now - sent.lock().expect("a list")[n];
+        delays.lock().expect("a list").push(milliseconds(delay));
     }
 }
 

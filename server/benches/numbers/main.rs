@@ -49,6 +49,9 @@ fn main() {
         if runs("stream.fanout.100") {
             fanout::stream_fanout().await;
         }
+        if runs("pen.passed") {
+            fanout::pen_passed().await;
+        }
         if runs("handin.300") {
             hand_ins::hand_ins().await;
         }

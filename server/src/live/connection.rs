@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use axum::extract::ws::{CloseFrame, Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
+use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::people::rights;
 use bozzetto_core::prefs::settings::Settings;
 use bozzetto_core::sheets::refusal::Refusal;
@@ -76,9 +77,13 @@ const AT_A_TIME: usize = 32;
 /// Makes a socket of a request, for somebody who may have one.
 pub fn upgrade(upgrade: WebSocketUpgrade, app: &App, lesson: i64, seat: Seat) -> Response {
     let rights = seat.role().rights();
-    // A pen may be passed to them later.
+    // A pen may be passed to them later, or their screen taken onto the stage; which backdrop that is does not matter here.
     let most = match rights {
-        rights::Role::Participant { hand, .. } => rights::Role::Participant { pen: true, hand },
+        rights::Role::Participant { hand, .. } => rights::Role::Participant {
+            pen: true,
+            hand,
+            screen: Some(BackdropId(0)),
+        },
         other => other,
     };
     let longest = most.longest_message() * MARGIN;
@@ -327,10 +332,14 @@ impl Line<'_> {
         let unreadable = |why| Command::Unreadable { connection, why };
         while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
             let rights = match seat {
-                rights::Role::Participant { hand, .. } => rights::Role::Participant {
-                    pen: pen.load(Ordering::Relaxed),
-                    hand,
-                },
+                rights::Role::Participant { hand, .. } => {
+                    let often = pen.load(Ordering::Relaxed);
+                    rights::Role::Participant {
+                        pen: often,
+                        hand,
+                        screen: often.then_some(BackdropId(0)),
+                    }
+                }
                 other => other,
             };
             let longest = rights.longest_message();

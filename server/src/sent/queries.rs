@@ -17,6 +17,8 @@ pub struct Sent {
     pub at: i64,
     /// It is no picture, but a document.
     pub document: bool,
+    /// It is a screen, of which pictures come once it is taken.
+    pub screen: bool,
     pub taken: bool,
     /// The presenter has taken it or thrown it away.
     pub done: bool,
@@ -29,7 +31,7 @@ impl Sent {
     }
 }
 
-const SENT: &str = "SELECT s.id, p.name, s.file, s.sent_at, b.kind LIKE '%document%', s.taken, s.done_at IS NOT NULL
+const SENT: &str = "SELECT s.id, p.name, s.file, s.sent_at, b.kind LIKE '%document%', b.kind LIKE '%share%', s.taken, s.done_at IS NOT NULL
      FROM sent s JOIN participant p ON p.id = s.participant JOIN backdrop b ON b.id = s.backdrop";
 
 fn sent(row: &Row) -> rusqlite::Result<Sent> {
@@ -39,8 +41,9 @@ fn sent(row: &Row) -> rusqlite::Result<Sent> {
         file: row.get(2)?,
         at: row.get(3)?,
         document: row.get(4)?,
-        taken: row.get(5)?,
-        done: row.get(6)?,
+        screen: row.get(5)?,
+        taken: row.get(6)?,
+        done: row.get(7)?,
     })
 }
 
@@ -104,20 +107,31 @@ pub fn add(
     Ok(true)
 }
 
+/// What was taken: the backdrop, who sent it, and whether it is their screen.
+pub struct Taken {
+    pub backdrop: i64,
+    pub by: i64,
+    pub screen: bool,
+}
+
 /// Puts what was sent into the running order, after what is on stage, under a name that says whose it is or does not;
 /// gives the backdrop. `None` when that was done before, or it was thrown away.
-pub fn take(conn: &Connection, lesson: i64, id: i64, named: bool) -> Result<Option<i64>> {
-    let found: Option<(i64, String)> = conn
+pub fn take(conn: &Connection, lesson: i64, id: i64, named: bool) -> Result<Option<Taken>> {
+    let found: Option<(i64, String, i64, bool)> = conn
         .prepare_cached(
             "UPDATE sent SET taken = 1, done_at = ?2 WHERE id = ?1 AND done_at IS NULL
-             RETURNING backdrop, (SELECT name FROM participant WHERE id = participant)",
+             RETURNING backdrop, (SELECT name FROM participant WHERE id = participant), participant,
+                 (SELECT kind LIKE '%share%' FROM backdrop WHERE id = sent.backdrop)",
         )?
-        .query_row([id, crate::now()], |row| Ok((row.get(0)?, row.get(1)?)))
+        .query_row([id, crate::now()], |row| {
+            Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+        })
         .optional()?;
-    let Some((backdrop, name)) = found else {
+    let Some((backdrop, name, by, screen)) = found else {
         return Ok(None);
     };
     let called = match named {
+        true if screen => format!("Screen of {name}"),
         true => format!("Sent by {name}"),
         false => {
             let number: i64 = conn
@@ -128,7 +142,21 @@ pub fn take(conn: &Connection, lesson: i64, id: i64, named: bool) -> Result<Opti
     };
     backdrops::bring_back(conn, lesson, backdrop)?;
     backdrops::rename(conn, Some(lesson), backdrop, &called)?;
-    Ok(Some(backdrop))
+    Ok(Some(Taken {
+        backdrop,
+        by,
+        screen,
+    }))
+}
+
+/// Throws away a screen that waits: it is shown no more.
+pub fn end_screens(conn: &Connection, lesson: i64, participant: i64) -> Result<()> {
+    conn.prepare_cached(
+        "DELETE FROM sent WHERE lesson = ?1 AND participant = ?2 AND done_at IS NULL
+             AND backdrop IN (SELECT id FROM backdrop WHERE lesson = ?1 AND kind LIKE '%share%')",
+    )?
+    .execute([lesson, participant])?;
+    Ok(())
 }
 
 /// Throws away what was sent, or has it wait again.
@@ -166,7 +194,7 @@ pub fn forget(conn: &Connection, lesson: i64, person: Option<i64>) -> Result<Vec
         match taken {
             true => {
                 conn.prepare_cached(
-                    "UPDATE backdrop SET name = 'Sent' WHERE id = ?1 AND name LIKE 'Sent by %'",
+                    "UPDATE backdrop SET name = 'Sent' WHERE id = ?1 AND (name LIKE 'Sent by %' OR name LIKE 'Screen of %')",
                 )?
                 .execute([backdrop])?;
             }

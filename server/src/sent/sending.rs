@@ -1,16 +1,21 @@
 //! The participant's side: a photograph or a file is sent, and what became of it is seen.
 
 use askama::Template;
+use axum::Form;
 use axum::extract::multipart::{Multipart, MultipartRejection};
+use axum::extract::rejection::FormRejection;
 use axum::extract::{Path, State};
-use axum::http::HeaderMap;
+use axum::http::{HeaderMap, StatusCode};
 use axum::response::Html;
+use bozzetto_core::geometry::ids::PersonId;
 use bozzetto_core::people::sent::{Kind, LARGEST, MOST_WAITING};
+use bozzetto_core::stage::backdrop::{BackdropKind, ViewState};
 use rusqlite::Connection;
+use serde::Deserialize;
 
 use super::queries::{self, Sent};
 use crate::app::App;
-use crate::backdrops;
+use crate::backdrops::{self, queries::New};
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::follow::follower;
@@ -19,11 +24,14 @@ use crate::live::lesson::Command;
 pub fn routes() -> Routes {
     const SENT: &str = "/follow/{lesson}/sent";
     const SEND: &str = "/follow/{lesson}/send";
+    const SCREEN: &str = "/follow/{lesson}/screen";
     /// A form has some bytes around its file; what is too large is read to its end, so that the answer is heard.
     const LIMIT: usize = 4 * LARGEST as usize;
     Routes::of(Access::Participant)
         .get(SENT, mine)
         .upload(SEND, send, LIMIT)
+        .post(&format!("{SCREEN}/offer"), offer_screen)
+        .post(&format!("{SCREEN}/end"), end_screen)
 }
 
 /// What a participant has sent, and what became of it.
@@ -73,14 +81,18 @@ async fn send(
     shown(&app, lesson, who.id).await
 }
 
+fn too_many() -> String {
+    format!(
+        "{MOST_WAITING} of yours wait already. Send more when the presenter has looked at them."
+    )
+}
+
 /// Takes the files of a form, up to the first that cannot be taken.
 async fn take(app: &App, lesson: i64, person: i64, mut form: Multipart) -> Result<()> {
     let broken = |_| AppError::Unusable("It broke off on its way. Send it again.".to_owned());
     let refused = |why: &str| Err(AppError::Unusable(why.to_owned()));
     let full = move |conn: &Connection| queries::is_full(conn, lesson, person);
-    let is_full = format!(
-        "{MOST_WAITING} of yours wait already. Send more when the presenter has looked at them."
-    );
+    let is_full = too_many();
     while let Some(field) = form.next_field().await.map_err(broken)? {
         let file = field.file_name().unwrap_or_default().replace("%22", "\"");
         // It is read to its end in any case: whoever sends hears no answer before that.
@@ -110,4 +122,60 @@ async fn take(app: &App, lesson: i64, person: i64, mut form: Multipart) -> Resul
         }
     }
     Ok(())
+}
+
+/// How many pixels a screen has.
+#[derive(Deserialize, Default)]
+#[serde(default)]
+struct Screen {
+    width: u32,
+    height: u32,
+}
+
+/// Offers a participant's screen; its pictures are sent once the presenter takes it.
+async fn offer_screen(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    headers: HeaderMap,
+    form: std::result::Result<Form<Screen>, FormRejection>,
+) -> Result<StatusCode> {
+    let who = follower(&app, lesson, &headers).await?.id;
+    let Form(Screen { width, height }) = form.unwrap_or_default();
+    let sides = 16..=16_384;
+    if !sides.contains(&width) || !sides.contains(&height) {
+        return Err(AppError::Unusable("That is no screen.".to_owned()));
+    }
+    let (width, height) = BackdropKind::Share.units_of(width, height);
+    let new = New {
+        name: "Screen".to_owned(),
+        kind: BackdropKind::Share,
+        file: None,
+        poster: None,
+        width,
+        height,
+        seen: ViewState::default(),
+    };
+    let write = move |conn: &Connection| {
+        queries::end_screens(conn, lesson, who)?;
+        queries::add(conn, lesson, who, "Screen", &new)
+    };
+    if !app.store.write(write).await? {
+        return Err(AppError::Unusable(too_many()));
+    }
+    app.live.tell(lesson, Command::SentChanged).await;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+async fn end_screen(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    headers: HeaderMap,
+) -> Result<StatusCode> {
+    let who = follower(&app, lesson, &headers).await?.id;
+    let write = move |conn: &Connection| queries::end_screens(conn, lesson, who);
+    app.store.write(write).await?;
+    let of = PersonId(who as u64);
+    app.live.tell(lesson, Command::NoScreen(of)).await;
+    app.live.tell(lesson, Command::SentChanged).await;
+    Ok(StatusCode::NO_CONTENT)
 }

@@ -5,7 +5,7 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, Response};
-use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use rusqlite::Connection;
 use serde::Deserialize;
 
@@ -80,9 +80,16 @@ async fn take(
     Form(how): Form<How>,
 ) -> Result<Html<String>> {
     let write = move |conn: &Connection| queries::take(conn, lesson, id, how.named);
-    if let Some(backdrop) = app.store.write(write).await? {
-        let goto = Some(BackdropId(backdrop as u64));
+    if let Some(taken) = app.store.write(write).await? {
+        let backdrop = BackdropId(taken.backdrop as u64);
+        let goto = Some(backdrop);
         app.live.tell(lesson, Command::Changed { goto }).await;
+        if taken.screen {
+            let of = PersonId(taken.by as u64);
+            app.live
+                .tell(lesson, Command::Screen { backdrop, of })
+                .await;
+        }
         app.live.tell(lesson, Command::SentChanged).await;
     }
     shown(&app, lesson).await

@@ -8,6 +8,7 @@ import { el } from "./page.js";
 import { showPlaces } from "./panels/asked.js";
 import { prepareHandBar } from "./panels/hand_bar.js";
 import { preparePenBar } from "./panels/pen_bar.js";
+import { prepareScreenKey } from "./panels/screen_key.js";
 import { prepareTakeAways } from "./panels/take_aways.js";
 import { Beneath } from "./picture/beneath.js";
 import { canDecode, Frames } from "./picture/frames.js";
@@ -88,6 +89,14 @@ const act = (deed) => {
   refresh.soon();
 };
 const handBar = prepareHandBar({ glass, act, say });
+const screenKey = prepareScreenKey({
+  glass,
+  lesson,
+  beneath,
+  flush: () => line.flush(),
+  unsent: () => line.unsent,
+  say,
+});
 const penBar = preparePenBar({ glass, wasm, act });
 
 /** The backdrops on stage. */
@@ -110,6 +119,11 @@ function heard(events) {
       play();
       // What is simulated says so to everybody.
       el("simulated").hidden = !panes.some((pane) => pane.simulated);
+      screenKey.lay();
+    } else if (event.type === "watching") {
+      screenKey.watch();
+    } else if (event.type === "wantKey") {
+      screenKey.key(event.id);
     } else if (event.type === "frames") {
       frames.take();
     } else if (event.type === "paused") {
@@ -123,6 +137,7 @@ function heard(events) {
     } else if (event.type === "yours") {
       penBar.show(event.yours);
       handBar.show(event.yours.hand);
+      screenKey.show(event.yours.screen);
     } else if (event.type === "sorry") {
       say(event.why);
     }

@@ -133,6 +133,7 @@ function showDrawing(all) {
 /** What is on stage, or what it looks like, is otherwise: the back-row check and the swatches go by it. */
 function lookBeneath() {
   beneath.show();
+  moving.callFor();
   glass.set_beneath(beneath.pixels(32, 18).data);
   swatches.show();
   refresh.soon();
@@ -185,6 +186,9 @@ function heard(events) {
         break;
       case "wantKey":
         moving.key(event.id);
+        break;
+      case "screenOver":
+        moving.lost(event.id, "The participant's screen comes no more. What it showed last stays.", true);
         break;
       case "people":
         showPeople(event.people);

@@ -56,7 +56,9 @@ impl Lesson {
             }
         }
         let person = PersonId(author.0);
-        let passed = self.pens.has_pen(person) || self.pens.has_hand(person);
+        let passed = self.pens.has_pen(person)
+            || self.pens.has_hand(person)
+            || self.pens.screen_of(person).is_some();
         let pen = passed && matches!(role, Role::Participant(_));
         let pen = Arc::new(AtomicBool::new(pen));
         self.by_author.entry(author).or_default().push(connection);

@@ -65,6 +65,7 @@ impl Role {
             Role::Participant(_) => rights::Role::Participant {
                 pen: false,
                 hand: false,
+                screen: None,
             },
             Role::Author(_) => rights::Role::Author,
         }
@@ -143,6 +144,13 @@ pub enum Command {
         person: PersonId,
         name: String,
     },
+    /// A backdrop shows a participant's screen.
+    Screen {
+        backdrop: BackdropId,
+        of: PersonId,
+    },
+    /// A participant shows their screen no more.
+    NoScreen(PersonId),
     /// What was kept of somebody is removed.
     PersonGone(PersonId),
     /// What participants have of their own has changed.
@@ -438,6 +446,8 @@ impl Lesson {
             Command::Draw(steps) => self.errand(Errand::Draw(steps)),
             Command::CapturesChanged => self.errand(Errand::Captures),
             Command::PersonNamed { person, name } => self.rename(person, &name),
+            Command::Screen { backdrop, of } => self.lend_screen(backdrop, of),
+            Command::NoScreen(of) => self.end_screen(of),
             Command::PersonGone(person) => self.send_out(person),
             // Also while the stage is paused: a worksheet is given on purpose.
             Command::SentChanged => self.publish_to_presenters(&FromServer::Mine),

@@ -74,8 +74,14 @@ impl Lesson {
             ToServer::Act { id, intent } => self.act(connection, author, id, &intent),
             ToServer::See { backdrop, seen } => self.see(author, backdrop, *seen),
             ToServer::Lay(lay) => self.lay(author, &lay),
-            ToServer::Chunk(chunk) => self.chunk(author, chunk),
-            ToServer::Still(still) => self.still(author, still),
+            ToServer::Chunk(chunk) if self.sends_pictures(role, chunk.backdrop) => {
+                self.chunk(author, chunk);
+            }
+            ToServer::Still(still) if self.sends_pictures(role, still.backdrop) => {
+                self.still(author, still);
+            }
+            // It is a participant's screen since.
+            ToServer::Chunk(_) | ToServer::Still(_) => {}
             ToServer::WantKey(backdrop) => self.want_key(backdrop),
             ToServer::WantStills => self.want_stills(connection),
             ToServer::Raise(raised) => self.raise(connection, raised),

@@ -2,7 +2,7 @@
 
 use std::sync::atomic::Ordering;
 
-use bozzetto_core::geometry::ids::PersonId;
+use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use bozzetto_core::people::reach::Reach;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::step::SheetId;
@@ -18,6 +18,7 @@ impl Lesson {
             Role::Participant(p) => rights::Role::Participant {
                 pen: self.pens.has_pen(PersonId(p.id as u64)),
                 hand: self.pens.has_hand(PersonId(p.id as u64)),
+                screen: self.pens.screen_of(PersonId(p.id as u64)),
             },
             other => other.rights(),
         }
@@ -71,6 +72,24 @@ impl Lesson {
         }
     }
 
+    /// A backdrop shows a participant's screen from now on; their browser sends its pictures.
+    pub(super) fn lend_screen(&mut self, backdrop: BackdropId, of: PersonId) {
+        self.pens.lend_screen(backdrop, of);
+        self.tell_of(of);
+        self.publish_watching();
+        self.want_key(backdrop);
+    }
+
+    /// A participant shows their screen no more.
+    pub(super) fn end_screen(&mut self, of: PersonId) {
+        let was = self.pens.screen_of(of);
+        if let Some(backdrop) = was {
+            self.pens.end_screen(of);
+            self.tell_of(of);
+            self.publish_to_presenters(&FromServer::ScreenOver(backdrop));
+        }
+    }
+
     /// What a participant's hand does in a page is done by presenters' browsers, which have the page; only in what is on
     /// stage, and not while that is paused.
     pub(super) fn reach(&mut self, reach: Reach) {
@@ -86,6 +105,7 @@ impl Lesson {
         if self.pens.has_hand(person) {
             self.pass_hand(None);
         }
+        self.end_screen(person);
         self.lower(person);
         for connection in self.connections_of(person.0 as i64) {
             self.say(connection, Said::Goodbye(Goodbye::SentAway));
@@ -123,7 +143,7 @@ impl Lesson {
         let yours = self.pens.of(person);
         for id in self.connections_of(person.0 as i64) {
             if let Some(connection) = self.connections.get(&id) {
-                let often = yours.pen.is_some() || yours.hand;
+                let often = yours.pen.is_some() || yours.hand || yours.screen.is_some();
                 connection.pen.store(often, Ordering::Relaxed);
             }
             self.answer(id, &FromServer::Yours(yours));

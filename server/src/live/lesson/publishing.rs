@@ -73,6 +73,7 @@ impl Lesson {
         match before.becomes(&after) {
             Becomes::Other => {
                 self.publish_on_stage();
+                self.publish_watching();
                 self.want_keys();
             }
             // What was covered is marked there, too.

@@ -2,7 +2,8 @@
 
 use std::time::Duration;
 
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, PersonId};
+use bozzetto_core::people::rights;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::FromServer;
@@ -15,20 +16,27 @@ const KEY_EVERY: Duration = Duration::from_millis(300);
 
 impl Lesson {
     pub(super) fn chunk(&mut self, author: AuthorId, chunk: Chunk) {
-        if chunk.is_sound() && self.may_stream(chunk.backdrop) {
-            self.pass_on(&FromServer::Chunk { author, chunk });
+        let backdrop = chunk.backdrop;
+        if chunk.is_sound() && self.may_stream(backdrop) {
+            self.pass_on(backdrop, &FromServer::Chunk { author, chunk });
         }
     }
 
     pub(super) fn still(&mut self, author: AuthorId, still: Still) {
-        if still.is_sound() && self.may_stream(still.backdrop) {
-            self.pass_on(&FromServer::Still { author, still });
+        let backdrop = still.backdrop;
+        if still.is_sound() && self.may_stream(backdrop) {
+            self.pass_on(backdrop, &FromServer::Still { author, still });
         }
     }
 
-    /// A sender gets its own stream back only when another presenter has to get it too.
-    fn pass_on(&self, message: &FromServer) {
-        if self.presenters_here() > 1 {
+    /// Whether pictures of a backdrop are taken from somebody: presenters send none of a participant's screen.
+    pub(super) fn sends_pictures(&self, role: rights::Role, of: BackdropId) -> bool {
+        role.is_guest() || self.pens.whose_screen(of).is_none()
+    }
+
+    /// A sender gets its own stream back only when a presenter has to get it too.
+    fn pass_on(&self, backdrop: BackdropId, message: &FromServer) {
+        if self.presenters_here() > 1 || self.pens.whose_screen(backdrop).is_some() {
             self.publish_to_everybody(message, false);
         } else {
             self.publish_to_participants(message);
@@ -78,7 +86,16 @@ impl Lesson {
     fn tell_key(&mut self, backdrop: BackdropId) {
         let told = Instant::now();
         self.keys.insert(backdrop, KeyWanted { told, again: false });
-        self.publish_to_presenters(&FromServer::WantKey(backdrop));
+        match self.pens.whose_screen(backdrop) {
+            Some(person) => self.tell_all_of(person, &FromServer::WantKey(backdrop)),
+            None => self.publish_to_presenters(&FromServer::WantKey(backdrop)),
+        }
+    }
+
+    fn tell_all_of(&self, person: PersonId, message: &FromServer) {
+        for connection in self.connections_of(person.0 as i64) {
+            self.answer(connection, message);
+        }
     }
 
     /// When presenters are to be told next.
@@ -121,5 +138,14 @@ impl Lesson {
             stills: self.watching.stills,
             streams: self.watching.streams + others,
         });
+        // Whose screen is on stage sends to presenters, too, and to nobody while it is not.
+        let presenters = self.presenters_here() as u32;
+        for (backdrop, person) in self.pens.screens() {
+            let (stills, streams) = match self.may_stream(backdrop) {
+                true => (self.watching.stills, self.watching.streams + presenters),
+                false => (0, 0),
+            };
+            self.tell_all_of(person, &FromServer::Watching { stills, streams });
+        }
     }
 }

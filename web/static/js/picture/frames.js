@@ -172,7 +172,11 @@ export class Frames {
   get hasStopped() {
     const now = performance.now();
     return this.beneath.panes.some(
-      (p) => p.streams && p.frozen === null && now - (this.last.get(p.id) ?? now) > STOPPED,
+      (p) =>
+        p.streams &&
+        p.frozen === null &&
+        !this.beneath.holder(p.id).wrap.dataset.runs &&
+        now - (this.last.get(p.id) ?? now) > STOPPED,
     );
   }
 }
