@@ -78,6 +78,11 @@ test("choices, numbers and words are answered, counted, closed, shown and taken 
   await expect(page.locator("#asked [role=status]")).toContainText("1 answered; with names");
   const next = /** @type {string} */ (await page.getByRole("link", { name: "Table" }).getAttribute("href"));
   expect(await (await page.request.get(server.base + next)).text()).toMatch(/,'=Olu,2\.5\n$/);
+  // What was asked before has its table still.
+  await page.getByText("Asked before (1)").click();
+  await expect(page.locator(".asked-before li")).toContainText("2 answered");
+  const before = await page.getByRole("link", { name: "Table of Which buoy" }).getAttribute("href");
+  expect(before).toBe(one);
   // What is not of this lesson is not there; whoever asks for what was asked before gets nothing of it.
   expect((await page.request.get(server.base + next.replace(`/${lesson}/`, "/99/"))).status()).toBe(404);
 });
@@ -98,4 +103,11 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   await page.getByRole("button", { name: "Show them" }).click();
   await expect(phone.locator("#asked .bars")).toHaveCount(0);
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", there);
+  // It is a place on the picture: where that is enlarged, everywhere, it goes with it.
+  await page.keyboard.press("Escape");
+  await page.locator("#touch").click();
+  await page.keyboard.press("+");
+  const moved = /^M0\.(0|1)\d+ 0\.(49|50)\d*h0$/;
+  await expect(page.locator("#asked-places path")).toHaveAttribute("d", moved);
+  await expect(phone.locator("#asked-places path")).toHaveAttribute("d", moved);
 });

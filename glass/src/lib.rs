@@ -4,6 +4,7 @@
 //! plain numbers and bytes, and hands back display lists and messages.
 
 mod arranging;
+mod asked;
 mod capture;
 mod clock;
 mod cover;

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::asking::spot::Spot;
+
 /// The longest question, and the longest word that answers one, in characters.
 pub const LONGEST_QUESTION: usize = 200;
 /// See [`LONGEST_QUESTION`].
@@ -51,7 +53,7 @@ impl Kind {
     /// assert!(Kind::Choices(2).reply("C").is_err());
     /// assert_eq!(Kind::Number.reply(" 12,5 "), Ok(Reply::Number(12.5)));
     /// assert_eq!(Kind::Word.reply("  Nord  west "), Ok(Reply::Word("Nord west".to_owned())));
-    /// assert_eq!(Kind::Place.reply("0.25 0.5"), Ok(Reply::Place(0.25, 0.5)));
+    /// assert!(matches!(Kind::Place.reply("7 0 25 50"), Ok(Reply::Spot(spot)) if spot.at.x == 25.0));
     /// ```
     ///
     /// # Errors
@@ -84,13 +86,8 @@ impl Kind {
                 }
             }
             Kind::Place => {
-                let (x, y) = written.split_once(' ').ok_or("A place is wanted.")?;
-                let within = |written: &str| {
-                    let at: Option<f64> = written.parse().ok();
-                    at.filter(|at| (0.0..=1.0).contains(at))
-                        .ok_or("That place is not on the picture.")
-                };
-                Ok(Reply::Place(within(x)?, within(y)?))
+                let spot = Spot::read(written).ok_or("A place on the picture is wanted.")?;
+                Ok(Reply::Spot(spot))
             }
         }
     }
@@ -104,8 +101,10 @@ pub enum Reply {
     Choice(u8),
     Number(f64),
     Word(String),
-    /// Where on the picture, as shares of its width and height.
+    /// A share of the width and height of what was in view: so places were kept at first.
     Place(f64, f64),
+    /// A place on a backdrop.
+    Spot(Spot),
 }
 
 impl Reply {
@@ -119,6 +118,9 @@ impl Reply {
             Reply::Number(number) => number.to_string(),
             Reply::Word(word) => word.clone(),
             Reply::Place(x, y) => format!("{:.1} % {:.1} %", x * 100.0, y * 100.0),
+            Reply::Spot(Spot { page, at, .. }) => {
+                format!("page {}: {:.0} {:.0}", page + 1, at.x, at.y)
+            }
         }
     }
 }

@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use crate::asking::question::{Kind, Reply};
+use crate::asking::spot::Spot;
 
 /// The most bars of numbers, and the most words that are shown.
 pub const MOST_BARS: usize = 12;
@@ -13,8 +14,7 @@ pub struct Tally {
     /// How many have answered.
     pub of: usize,
     pub bars: Vec<Bar>,
-    /// Where, as shares of the picture's width and height.
-    pub places: Vec<(f64, f64)>,
+    pub places: Vec<Spot>,
     /// Of numbers: the one in the middle.
     pub median: Option<f64>,
 }
@@ -37,7 +37,7 @@ impl Tally {
             Kind::Word => words(replies),
             Kind::Place => {
                 let places = replies.iter().filter_map(|reply| match reply {
-                    Reply::Place(x, y) => Some((*x, *y)),
+                    Reply::Spot(spot) => Some(*spot),
                     _ => None,
                 });
                 let places: Vec<_> = places.collect();
@@ -180,6 +180,8 @@ fn histogram(sorted: &[f64], least: f64, most: f64) -> Vec<Bar> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::geometry::frames::Point;
+    use crate::geometry::ids::BackdropId;
     use proptest::prelude::*;
 
     fn answers() -> impl Strategy<Value = Reply> {
@@ -189,6 +191,14 @@ mod tests {
                 .prop_map(Reply::Number),
             "[a-eA-E]{1,2}".prop_map(Reply::Word),
             (0.0..=1.0, 0.0..=1.0).prop_map(|(x, y)| Reply::Place(x, y)),
+            (1u64..4, 0u32..3, -9.0..9e3, -9.0..9e3).prop_map(|(backdrop, page, x, y)| {
+                let at = Point::new(x, y);
+                Reply::Spot(Spot {
+                    backdrop: BackdropId(backdrop),
+                    page,
+                    at,
+                })
+            }),
         ]
     }
 
@@ -202,7 +212,7 @@ mod tests {
                 let fit = replies.iter().filter(|reply| match (kind, reply) {
                     (Kind::Choices(_), Reply::Choice(n)) => *n < 4,
                     (Kind::YesNo, Reply::Choice(n)) => *n < 2,
-                    (Kind::Number, Reply::Number(_)) | (Kind::Place, Reply::Place(..)) => true,
+                    (Kind::Number, Reply::Number(_)) | (Kind::Place, Reply::Spot(_)) => true,
                     (Kind::Word, Reply::Word(_)) => true,
                     _ => false,
                 });

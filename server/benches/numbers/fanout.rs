@@ -145,18 +145,24 @@ pub async fn pen_passed() {
         what: What::Wet,
         passed,
     };
-    let presenters = through_a_lesson(&load(false)).await;
-    let passed = through_a_lesson(&load(true)).await;
+    // In turns, since this machine is not equally fast at all times.
+    let (mut presenters, mut passed) = (Vec::new(), Vec::new());
+    for _ in 0..3 {
+        presenters.extend(through_a_lesson(&load(false)).await.delays);
+        passed.extend(through_a_lesson(&load(true)).await.delays);
+    }
     let note = format!(
         "a participant's wet ink to the presenter and 30 who follow, {} of {} messages; baseline: the presenter's to 30; aim 1.1",
-        passed.delays.len(),
-        31 * 120 * 10
+        passed.len(),
+        3 * 31 * 120 * 10
     );
+    presenters.sort_by(f64::total_cmp);
+    passed.sort_by(f64::total_cmp);
     row(
         "pen.passed.p95",
-        percentile(&passed.delays, 0.95),
+        percentile(&passed, 0.95),
         "ms",
-        Some(percentile(&presenters.delays, 0.95)),
+        Some(percentile(&presenters, 0.95)),
         &note,
     );
 }

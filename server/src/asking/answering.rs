@@ -44,7 +44,7 @@ impl Asked {
     /// What they have answered, in words.
     fn said(&self) -> String {
         match (&self.question, &self.said) {
-            (_, Some(Reply::Place(..))) => "where the dot is".to_owned(),
+            (_, Some(Reply::Place(..) | Reply::Spot(_))) => "where the dot is".to_owned(),
             (Some(question), Some(said)) => said.words(question.kind),
             _ => String::new(),
         }

@@ -12,7 +12,7 @@ use jiff::tz::TimeZone;
 use rusqlite::Connection;
 use serde::Deserialize;
 
-use super::queries::{self, Question};
+use super::queries::{self, Earlier, Question};
 use crate::app::App;
 use crate::captures::{as_file, cell};
 use crate::door::{Access, Routes};
@@ -39,18 +39,22 @@ struct Panel {
     lesson: i64,
     question: Option<Question>,
     tally: Tally,
+    earlier: Vec<Earlier>,
 }
 
 async fn shown(app: &App, lesson: i64) -> Result<Html<String>> {
     let read = move |conn: &Connection| {
         let question = queries::newest(conn, lesson)?;
-        let replies = match &question {
-            Some(question) => queries::replies(conn, question.id)?,
-            None => Vec::new(),
+        let (replies, earlier) = match &question {
+            Some(question) => (
+                queries::replies(conn, question.id)?,
+                queries::earlier(conn, lesson, question.id)?,
+            ),
+            None => Default::default(),
         };
-        Ok((question, replies))
+        Ok((question, replies, earlier))
     };
-    let (question, replies) = app.store.read(read).await?;
+    let (question, replies, earlier) = app.store.read(read).await?;
     let said: Vec<_> = replies.into_iter().map(|reply| reply.said).collect();
     let tally = question
         .as_ref()
@@ -59,6 +63,7 @@ async fn shown(app: &App, lesson: i64) -> Result<Html<String>> {
         lesson,
         question,
         tally,
+        earlier,
     };
     Ok(Html(panel.render()?))
 }
@@ -154,11 +159,16 @@ async fn csv(State(app): State<App>, Path((lesson, id)): Which) -> Result<Respon
     table
         .write_record(["answered", "name", "answer"])
         .map_err(fault)?;
+    // By the second somebody who watched could tell whose an answer is.
+    let to = match question.named {
+        true => "%Y-%m-%d %H:%M:%S",
+        false => "%Y-%m-%d %H:%M",
+    };
     for reply in replies {
         let at = Timestamp::from_millisecond(reply.at).unwrap_or(Timestamp::UNIX_EPOCH);
         let at = at.to_zoned_datetime(TimeZone::system());
         let row = [
-            at.strftime("%Y-%m-%d %H:%M:%S").to_string(),
+            at.strftime(to).to_string(),
             cell(reply.name.as_deref().unwrap_or("")),
             cell(&reply.said.words(question.kind)),
         ];
@@ -167,9 +177,10 @@ async fn csv(State(app): State<App>, Path((lesson, id)): Which) -> Result<Respon
     let table = table
         .into_inner()
         .map_err(|e| AppError::Internal(e.to_string()))?;
-    let name = match question.words.as_str() {
-        "" => "Answers",
-        words => words,
-    };
-    Ok(as_file(name, "csv", "text/csv; charset=utf-8", table))
+    Ok(as_file(
+        question.title(),
+        "csv",
+        "text/csv; charset=utf-8",
+        table,
+    ))
 }

@@ -17,6 +17,34 @@ pub struct Question {
     pub shown: bool,
 }
 
+impl Question {
+    /// What it is called where it is listed.
+    pub fn title(&self) -> &str {
+        title(&self.words)
+    }
+}
+
+/// A question that another one was asked after.
+pub struct Earlier {
+    pub id: i64,
+    words: String,
+    pub answered: i64,
+}
+
+impl Earlier {
+    /// What it is called where it is listed.
+    pub fn title(&self) -> &str {
+        title(&self.words)
+    }
+}
+
+fn title(words: &str) -> &str {
+    match words {
+        "" => "Asked",
+        words => words,
+    }
+}
+
 const COLUMNS: &str = "id, kind, words, named, closed_at IS NULL, shown";
 
 fn question(row: &Row) -> rusqlite::Result<(Question, String)> {
@@ -43,6 +71,22 @@ pub fn newest(conn: &Connection, lesson: i64) -> Result<Option<Question>> {
     let mut statement = conn.prepare_cached(&sql)?;
     let found = statement.query_row([lesson], question).optional()?;
     found.map(with_kind).transpose()
+}
+
+/// What was asked before `id`, the newest first.
+pub fn earlier(conn: &Connection, lesson: i64, id: i64) -> Result<Vec<Earlier>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT id, words, (SELECT count(*) FROM reply WHERE question = question.id) FROM question
+         WHERE lesson = ?1 AND id < ?2 ORDER BY id DESC",
+    )?;
+    let all = statement.query_map([lesson, id], |row| {
+        Ok(Earlier {
+            id: row.get(0)?,
+            words: row.get(1)?,
+            answered: row.get(2)?,
+        })
+    })?;
+    Ok(all.collect::<rusqlite::Result<_>>()?)
 }
 
 pub fn one(conn: &Connection, lesson: i64, id: i64) -> Result<Option<Question>> {

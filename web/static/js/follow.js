@@ -165,7 +165,7 @@ el("snapshot").addEventListener("click", async () => {
 /** Places with which a question was answered, once they are shown. */
 function showAsked() {
   const [x, y, width, height] = glass.own_view();
-  showPlaces([x, y, width, height], true);
+  showPlaces(glass, [x, y, width, height], true);
 }
 el("asked").addEventListener("htmx:afterSwap", () => {
   showAsked();
@@ -177,7 +177,7 @@ mount.addEventListener("click", (e) => {
   if (!asked) return;
   const { left, top } = mount.getBoundingClientRect();
   const [x, y, width, height] = glass.own_view();
-  const reply = `${(e.clientX - left - x) / width} ${(e.clientY - top - y) / height}`;
+  const reply = glass.spot_at((e.clientX - left - x) / width, (e.clientY - top - y) / height) ?? "";
   /** @type {{ htmx?: { ajax: (verb: string, path: string, how: object) => void } }} */ (window).htmx?.ajax(
     "POST",
     `/follow/${lesson}/asked/${asked.dataset.question}`,

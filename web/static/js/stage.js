@@ -92,6 +92,7 @@ function showFrame({ view, changed }) {
   layers.draw();
   showOverlays();
   showDrawing(glass.drawing());
+  if (view) showAsked();
   if (!changed) return;
   tools.show();
   row.show();
@@ -279,7 +280,7 @@ const moving = new Moving({
   },
 });
 preparePeople({ glass, act });
-prepareAsk(lesson, area);
+const { show: showAsked } = prepareAsk(lesson, glass, area);
 
 // ---- The hand --------------------------------------------------------------------------------
 

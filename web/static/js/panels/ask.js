@@ -10,18 +10,23 @@ import { openPanel } from "./panels.js";
 /** How often it is looked what was answered, in milliseconds. */
 const EACH = 1000;
 
+/** @import { Glass } from "../../glass/glass.js" */
+
 /**
  * @param {string} lesson
+ * @param {Glass} glass
  * @param {() => { left: number, top: number, width: number, height: number }} area where the picture is
  */
-export function prepareAsk(lesson, area) {
+export function prepareAsk(lesson, glass, area) {
   const panel = el("ask-panel");
   /** Whether the answers are to be seen here: that is not for everybody from the start. */
   let opened = false;
   const details = () => /** @type {HTMLDetailsElement | null} */ (panel.querySelector(".asked details"));
   const show = () => {
     const { left, top, width, height } = area();
-    showPlaces([left, top, width, height], opened && !panel.hidden);
+    // What everybody may see stays on the stage when the panel goes.
+    const everybody = panel.querySelector("[data-shown]") !== null;
+    showPlaces(glass, [left, top, width, height], everybody || (opened && !panel.hidden));
   };
   const look = () =>
     /** @type {{ htmx?: Htmx }} */ (window).htmx?.ajax("GET", `/lessons/${lesson}/asked`, "#asked") ??
@@ -38,8 +43,10 @@ export function prepareAsk(lesson, area) {
     show();
   });
   setInterval(() => {
-    const busy = panel.hidden || panel.querySelector("#asked :focus-visible, #asked :active");
+    if (panel.hidden) return;
+    const busy = panel.querySelector("#asked :focus-visible, #asked :active");
     if (!busy && document.visibilityState === "visible") look();
-    show();
   }, EACH);
+  new MutationObserver(show).observe(panel, { attributeFilter: ["hidden"] });
+  return { show };
 }

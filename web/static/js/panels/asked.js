@@ -3,17 +3,19 @@
 
 import { el, place } from "../page.js";
 
+/** @import { Glass } from "../../glass/glass.js" */
+
 /**
- * Shows them where the picture lies.
+ * Shows them where they are seen now, on the picture that lies there.
+ * @param {Glass} glass
  * @param {[number, number, number, number]} area left, top, width and height of the picture, in CSS pixels
  * @param {boolean} shown
  */
-export function showPlaces(area, shown) {
+export function showPlaces(glass, area, shown) {
   const all = /** @type {HTMLElement | null} */ (document.querySelector("#asked .asked"))?.dataset.places ?? "";
-  const places = shown ? all.split(",").filter(Boolean) : [];
-  const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
+  const path = el("asked-places").firstElementChild;
   // A line of no length is a dot, as wide as the line whatever the picture's shape.
-  path.setAttribute("d", places.map((at) => `M${at}h0`).join(""));
-  el("asked-places").replaceChildren(path);
+  const d = shown && all ? glass.spots(all) : "";
+  if (path?.getAttribute("d") !== d) path?.setAttribute("d", d);
   place(el("asked-places"), area);
 }
