@@ -42,8 +42,8 @@ use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Still};
 use bozzetto_core::wire::{
-    FromServer, OnStage, Person, Start, State, TakeAway, ToServer, VERSION, Welcome, Yours, decode,
-    encode,
+    FromServer, OnStage, Person, Sees, Start, State, TakeAway, ToServer, VERSION, Welcome, Yours,
+    decode, encode,
 };
 
 fn golden(name: &str) -> PathBuf {
@@ -393,7 +393,7 @@ fn from_server() -> Vec<FromServer> {
         pen: true,
         hand: true,
         raised: Some(1),
-        stills: false,
+        sees: Sees::Own,
     };
     let yours = Yours {
         pen: Some(3),

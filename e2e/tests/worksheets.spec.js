@@ -6,8 +6,9 @@ import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
+import { joinMany } from "../class.js";
 import { Server } from "../server.js";
-import { apart, colour, drag, follow, startNow, straight } from "../stage.js";
+import { apart, colour, drag, follow, pixel, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Browser, Page } from "@playwright/test" */
@@ -106,11 +107,92 @@ test("a worksheet is given, marked on a phone, handed in, and on the wall", asyn
   await expect(page.locator("#together-count")).toContainText("1 with a mark wholly inside");
   await page.getByText("Who", { exact: true }).click();
   await expect(page.locator("#together-who p")).toHaveText("Ines");
+  // A mark is an area, too: here the only one there is, which lies within itself.
+  const area = () => page.locator("#together-area path").getAttribute("d");
+  const before = await area();
+  const ink = place(0.5, 0.5);
+  await page.mouse.click(ink.x, ink.y);
+  await expect.poll(area).not.toBe(before);
+  await expect(page.locator("#together-count b")).toHaveText("1 of 1");
+  const bare = place(0.5, 0.95);
+  await page.mouse.click(bare.x, bare.y);
+  await expect(page.locator("#together-count")).toContainText("There is no mark");
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
   await page.getByRole("button", { name: "All together on stage" }).click();
   await expect(page.locator("#wall-says")).toHaveText("On stage.");
   await page.goto(`${server.base}/lessons/${lesson}/stage`);
   await expect(page.locator("#backdrop-name")).toHaveText("All together");
+});
+
+test("two phones, a tablet with a pen and thirty more are here, and all hand in", async ({ page, browser }) => {
+  await startNow(page, server.base);
+  const phone = await follow(browser, page, "Ines", { viewport: { width: 390, height: 844 }, hasTouch: true });
+  const across = await follow(browser, page, "Olu", { viewport: { width: 844, height: 390 }, hasTouch: true });
+  const tablet = await follow(browser, page, "Mei", { viewport: { width: 1024, height: 768 }, hasTouch: true });
+  const others = await joinMany(page, 30);
+  await expect(page.locator("#people-count")).toHaveText("33");
+  await give(page);
+  // Held across the picture has the screen: a tap brings the rest.
+  await across.touchscreen.tap(422, 195);
+  for (const one of [phone, across, tablet]) {
+    await one.getByRole("link", { name: "Mine" }).tap();
+    await one.locator(".sheet").tap();
+    await one.locator("body.ready").waitFor();
+  }
+  // Who is at their own is here all the same.
+  await page.locator("#people").click();
+  await expect(page.locator("#people-list li", { hasText: "Ines" })).toContainText("at what is theirs");
+  await expect(page.locator("#people-title")).toHaveText("33 here");
+  await drawn(phone);
+  await drawn(across);
+  const glass = await tablet.locator("#glass").boundingBox();
+  if (!glass) throw new Error("no sheet");
+  await tablet.locator("#swatches button").nth(1).tap();
+  const client = await tablet.context().newCDPSession(tablet);
+  const pen = async (/** @type {number} */ share, /** @type {number} */ force) => {
+    const y = glass.y + glass.height * share;
+    const line = straight({ x: glass.x + glass.width * 0.3, y }, { x: glass.x + glass.width * 0.7, y });
+    const event = (
+      /** @type {"mousePressed" | "mouseMoved" | "mouseReleased"} */ type,
+      /** @type {{ x: number, y: number }} */ place,
+    ) =>
+      client.send("Input.dispatchMouseEvent", {
+        type,
+        ...place,
+        button: "left",
+        clickCount: 1,
+        pointerType: "pen",
+        force,
+      });
+    await event("mousePressed", line[0]);
+    for (const place of line) await event("mouseMoved", place);
+    await event("mouseReleased", line[line.length - 1]);
+    const clip = { x: glass.x + glass.width / 2, y: y - 20, width: 1, height: 40 };
+    const strip = await tablet.screenshot({ clip, scale: "css" });
+    return [...Array(40).keys()].filter((n) => apart(pixel(strip, 0, n), WHITE) > 100).length;
+  };
+  const [light, firm] = [await pen(0.4, 0.05), await pen(0.6, 1)];
+  expect(light).toBeGreaterThan(0);
+  // The line is wider where the pen presses.
+  expect(firm).toBeGreaterThan(light * 1.5);
+  for (const one of [phone, across, tablet]) {
+    await one.locator("#hand-in").tap();
+    await expect(one.locator("#standing")).toHaveText("Handed in. It has arrived.");
+  }
+  const sheet = new URL(phone.url()).pathname.match(/\/mine\/\d+$/)?.[0] ?? "";
+  const handed = await Promise.all(
+    others.map(async ({ asks }) => {
+      await asks(sheet);
+      return (await (await asks(`${sheet}/hand-in?insists=true`, { method: "POST" })).json()).words;
+    }),
+  );
+  expect(new Set(handed)).toEqual(new Set(["Handed in. It has arrived."]));
+  const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
+  const wall = await page.context().newPage();
+  await wall.goto(`${server.base}/lessons/${lesson}/worksheets`);
+  await wall.locator("#main .capture").click();
+  await expect(wall.locator("#wall-count")).toHaveText("33 of 33 handed in");
+  for (const { leave } of others) leave();
 });
 
 test("a hand-in is remarked on, given back, handed in again, noted, put on stage and out", async ({

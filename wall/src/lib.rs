@@ -5,13 +5,14 @@ use std::sync::Arc;
 
 use bozzetto_core::display::flat::Flat;
 use bozzetto_core::display::{DisplayList, Path};
-use bozzetto_core::geometry::frames::{Glass, Rect, Size};
+use bozzetto_core::geometry::frames::{Glass, Point, Rect, Size};
 use bozzetto_core::geometry::ids::AuthorId;
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::paint;
 use bozzetto_core::wire::decode;
 use bozzetto_core::worksheets::shown::Drawn;
-use bozzetto_core::worksheets::together::Together;
+use bozzetto_core::worksheets::together::{Together, area_at};
+use kurbo::BezPath;
 use serde::Serialize;
 use wasm_bindgen::prelude::*;
 
@@ -24,6 +25,8 @@ pub struct Wall {
     sheets: BTreeMap<u64, Sheet>,
     /// The answers in the order in which they are counted.
     counted: Vec<u64>,
+    /// What is counted.
+    area: Path,
     list: Flat,
 }
 
@@ -57,6 +60,7 @@ impl Wall {
             size: Size::new(width, height),
             sheets: BTreeMap::new(),
             counted: Vec::new(),
+            area: Path::default(),
             list: Flat::default(),
         }
     }
@@ -164,11 +168,32 @@ impl Wall {
         apart.map(|n| self.counted[n] as f64).collect()
     }
 
-    /// How many have marked the area within a line: x and y of each of its places, in the worksheet's units. As JSON.
-    pub fn count(&self, line: &[f64]) -> String {
-        let mut area = Path::default();
-        area.polygon(line.as_chunks::<2>().0.iter().map(|[x, y]| (*x, *y)));
-        let count = self.together.count(&area);
+    /// What is counted is chosen by a line: x and y of each of its places, in the worksheet's units. Where it stayed within
+    /// `reach` that is a mark: one of `first`, an answer, if there is one, otherwise of any. Gives the area as the `d` of
+    /// an SVG path; nothing where there is none.
+    pub fn choose(&mut self, line: &[f64], reach: f64, first: Option<f64>) -> Option<String> {
+        let line: Vec<_> = line
+            .as_chunks::<2>()
+            .0
+            .iter()
+            .map(|[x, y]| Point::new(*x, *y))
+            .collect();
+        let of = |answer: &u64| {
+            self.sheets
+                .get(answer)
+                .into_iter()
+                .flat_map(|sheet| &sheet.marks)
+        };
+        let first = first.map(|answer| answer as u64);
+        let all = self.counted.iter().chain(&first).flat_map(of);
+        let area = area_at(&line, reach, all.map(|mark| &**mark))?;
+        self.area = area;
+        Some(BezPath::from(&self.area).to_svg())
+    }
+
+    /// How many have marked what was chosen. As JSON.
+    pub fn count(&self) -> String {
+        let count = self.together.count(&self.area);
         let answers = |numbers: Vec<usize>| numbers.into_iter().map(|n| self.counted[n]).collect();
         let counted = Counted {
             of: count.of,

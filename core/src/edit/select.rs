@@ -170,7 +170,8 @@ pub fn at(
     None
 }
 
-fn touches(mark: &Mark, view: &Map<Held, Glass>, p: Point<Glass>, reach: f64) -> bool {
+/// Whether a mark is within `reach` glass units of a point.
+pub fn touches(mark: &Mark, view: &Map<Held, Glass>, p: Point<Glass>, reach: f64) -> bool {
     let Some(to_ink) = mark.transform.then(view).inverse() else {
         return false;
     };

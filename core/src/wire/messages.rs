@@ -307,8 +307,25 @@ pub struct Person {
     pub hand: bool,
     /// Their hand is raised, and it is the so manieth, from 1.
     pub raised: Option<u32>,
-    /// They get stills instead of streams.
-    pub stills: bool,
+    pub sees: Sees,
+}
+
+/// What a participant sees, and how.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[cfg_attr(
+    feature = "scripts",
+    derive(tsify::Tsify),
+    serde(rename_all = "camelCase")
+)]
+pub enum Sees {
+    /// The stage, with what moves as a stream.
+    Streams,
+    /// The stage, with what moves as stills.
+    Stills,
+    /// What is their own.
+    Own,
+    /// Their line is lost.
+    Nothing,
 }
 
 /// What a participant has of the presenter.

@@ -5,7 +5,8 @@ use kurbo::PathEl;
 
 use super::spans::{Grid, Span, spans};
 use crate::display::Path;
-use crate::geometry::frames::{Held, Ink, Map, Pixels, Point, Size};
+use crate::edit::select::touches;
+use crate::geometry::frames::{Glass, Held, Ink, Map, Pixels, Point, Rect, Size};
 use crate::ink::outline::outline_of;
 use crate::marks::mark::{Body, Mark};
 
@@ -17,6 +18,8 @@ const NEAR: u32 = 48;
 const FEW: f64 = 0.1;
 /// Of fewer hand-ins nobody can be told apart from most.
 const ENOUGH: usize = 5;
+/// Ends nearer than this share of a line's extent make it one that goes round something.
+const CLOSED: f64 = 0.25;
 /// How far a line may stray from its curve, in pixels.
 const TOLERANCE: f64 = 0.25;
 
@@ -250,6 +253,60 @@ impl Together {
     }
 }
 
+/// What a pointer has chosen to be counted, by the line that it went, in the worksheet's units: what that goes round; or,
+/// where it stayed within `reach`, what the mark there takes in, of several the last. `None` where there is none.
+pub fn area_at<'a>(
+    line: &[Point<Held>],
+    reach: f64,
+    marks: impl IntoIterator<Item = &'a Mark>,
+) -> Option<Path> {
+    let first = *line.first()?;
+    if line.iter().any(|p| p.distance(first) > reach) {
+        let mut path = Path::default();
+        path.polygon(line.iter().map(|p| (p.x, p.y)));
+        return Some(path);
+    }
+    let seen = Map::coincident();
+    let at = Point::<Glass>::new(first.x, first.y);
+    let there = marks
+        .into_iter()
+        .filter(|mark| touches(mark, &seen, at, reach));
+    there.last().map(taken_in)
+}
+
+/// What a mark takes in, in the frame of what holds it: the inside of a figure, or of a line that comes back to where it
+/// began to within a quarter of its extent; otherwise its ink.
+fn taken_in(mark: &Mark) -> Path {
+    let tolerance = TOLERANCE / mark.transform.mean_scale().max(1e-9);
+    let style = &mark.style;
+    let round = |places: &mut dyn Iterator<Item = Point<Ink>>| {
+        let mut path = Path::default();
+        path.polygon(places.map(|p| (p.x, p.y)));
+        path
+    };
+    let path = match &mark.body {
+        Body::Stroke(curve) => {
+            let nodes = curve.flatten(tolerance);
+            let ends = nodes.first().zip(nodes.last());
+            let apart = ends.map_or(0.0, |(a, b)| a.at.distance(b.at));
+            let extent = mark.own_bounds();
+            match apart <= extent.width().max(extent.height()) * CLOSED {
+                true => round(&mut nodes.iter().map(|node| node.at)),
+                false => outline_of(&nodes, style.tip),
+            }
+        }
+        Body::Shape(shape) => shape
+            .inside()
+            .unwrap_or_else(|| shape.outline(f64::from(style.width), 0.0, style.dash, tolerance)),
+        Body::Stamp(_) | Body::Text(_) | Body::Picture(_) => {
+            let Rect { x0, y0, x1, y1, .. } = mark.own_bounds();
+            let corners = [(x0, y0), (x1, y0), (x1, y1), (x0, y1)];
+            round(&mut corners.into_iter().map(|(x, y)| Point::new(x, y)))
+        }
+    };
+    path.mapped(&mark.transform)
+}
+
 /// Whether a line that begins outside of an area goes in and comes out again.
 fn goes_through(line: &[Point<Pixels>], mask: &Bits, width: usize, height: usize) -> bool {
     let is_in = |p: Point<Pixels>| {
@@ -412,6 +469,27 @@ mod tests {
             count.through.clear();
             prop_assert_eq!(count, wanted);
             prop_assert_eq!(together.density(), density);
+        }
+
+        /// A line that a pointer went is counted as it is; where it stayed, the mark there is: what a ring goes round, and of
+        /// a line that stays open no more than its ink.
+        #[test]
+        fn an_area_is_drawn_or_a_mark_is_taken(x in 40.0..120.0f64, y in 40.0..60.0f64, half in 10.0..30.0f64) {
+            let (left, right, top, low) = (x - half, x + half, y - half, y + half);
+            let corners = [(left, top), (right, top), (right, low), (left, low), (left, top)];
+            let ring = stroke(&corners, 2.0);
+            let open = stroke(&[(left, top), (right, top)], 2.0);
+            let square = (2.0 * half).powi(2);
+            let size = |path: &Path| BezPath::from(path).area().abs();
+            let there = [Point::new(left, top + 1.0)];
+            let taken = area_at(&there, 4.0, [&open, &ring]).unwrap();
+            prop_assert!((size(&taken) / square - 1.0).abs() < 0.1, "{} of {}", size(&taken), square);
+            let ink = area_at(&[Point::new(x, top)], 4.0, [&open]).unwrap();
+            prop_assert!(size(&ink) < 2.0 * half * 2.0 * 2.0);
+            prop_assert!(area_at(&[Point::new(x, y)], 4.0, [&open, &ring]).is_none());
+            let drawn: Vec<_> = corners.iter().map(|(x, y)| Point::new(*x, *y)).collect();
+            let drawn = area_at(&drawn, 4.0, [&open, &ring]).unwrap();
+            prop_assert!((size(&drawn) / square - 1.0).abs() < 1e-9);
         }
 
         /// A line goes through just when it is in an area between two places where it is not.

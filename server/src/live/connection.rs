@@ -10,7 +10,9 @@ use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::people::rights;
 use bozzetto_core::prefs::settings::Settings;
 use bozzetto_core::sheets::refusal::Refusal;
-use bozzetto_core::wire::{self, FromServer, Goodbye, Hello, ToServer, asked_for, decode, encode};
+use bozzetto_core::wire::{
+    self, FromServer, Goodbye, Hello, Sees, ToServer, asked_for, decode, encode,
+};
 use bytes::Bytes;
 use futures_util::stream::{SplitSink, SplitStream};
 use futures_util::{SinkExt, Stream, StreamExt};
@@ -138,11 +140,16 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
         lesson: &lesson,
         stills: &stills,
     };
+    there.tell_where(&seat, Sees::Own).await;
     let goes = tokio::select! {
         goes = there.send_all(sink, joined, answers, &seat) => goes,
-        () = there.take_all(&mut stream, rights, &pen) => Goes::Alone,
+        goes = there.take_all(&mut stream, rights, &pen) => goes,
     };
-    let _ = lesson.send(Command::Leave { connection }).await;
+    let lost = goes == Goes::Lost;
+    let _ = lesson.send(Command::Leave { connection, lost }).await;
+    if lost {
+        there.tell_where(&seat, Sees::Nothing).await;
+    }
     if goes == Goes::ToldWhy {
         heard_out(&mut stream).await;
     }
@@ -151,8 +158,10 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
 /// How a connection ends.
 #[derive(PartialEq, Eq)]
 enum Goes {
-    /// Without a word, or the other side went.
+    /// The other side went, and said so; or this one does.
     Alone,
+    /// Without a word.
+    Lost,
     /// The other side was told why; it has to hear it yet.
     ToldWhy,
 }
@@ -214,6 +223,7 @@ impl Line<'_> {
         let mut ping = tokio::time::interval(PING);
         let mut look = tokio::time::interval(LOOK);
         let mut sessions = self.app.sessions.subscribe();
+        let mut away = self.app.live.away.subscribe();
         // Once at first: they may have been changed while this browser was away.
         let mut settings = self.app.settings.subscribe();
         settings.mark_changed();
@@ -239,9 +249,18 @@ impl Line<'_> {
                 }
                 _ = ping.tick() => Message::Ping(Bytes::new()),
                 _ = look.tick() => match self.may_stay(seat).await {
-                    true => continue,
+                    true => {
+                        self.tell_where(seat, Sees::Own).await;
+                        continue;
+                    }
                     false => goodbye(Goodbye::NotAllowed),
                 },
+                Ok(()) = away.changed(), if matches!(seat, Seat::Author(..)) => {
+                    match self.may_stay(seat).await {
+                        true => continue,
+                        false => goodbye(Goodbye::SentAway),
+                    }
+                }
                 Ok(()) = settings.changed(), if matches!(seat, Seat::Presenter(_)) => {
                     match self.app.store.read(crate::settings::read).await {
                         Ok(now) => Message::Binary(encode(&FromServer::Settings(json(&now))).into()),
@@ -255,18 +274,18 @@ impl Line<'_> {
             };
             let last = matches!(message, Message::Close(_));
             if sink.feed(message).await.is_err() {
-                return Goes::Alone;
+                return Goes::Lost;
             }
             // Whoever is behind gets what is there in one piece.
             for _ in 0..AT_A_TIME {
                 let more = frames.more(self.stills).filter(|_| !last);
                 let Some(frame) = more else { break };
                 if sink.feed(Message::Binary(frame.bytes)).await.is_err() {
-                    return Goes::Alone;
+                    return Goes::Lost;
                 }
             }
             if sink.flush().await.is_err() {
-                return Goes::Alone;
+                return Goes::Lost;
             }
             if last {
                 return Goes::ToldWhy;
@@ -307,6 +326,13 @@ impl Line<'_> {
         }
     }
 
+    /// Tells the lesson of a worksheet where its author is.
+    async fn tell_where(&self, seat: &Seat, sees: Sees) {
+        if let Seat::Author(who, lesson, _) = seat {
+            self.app.live.tell_where(*lesson, who, sees).await;
+        }
+    }
+
     async fn catch_up(&self) -> Option<(Bytes, Subscription)> {
         let (reply, answer) = oneshot::channel();
         let command = Command::CatchUp {
@@ -322,7 +348,7 @@ impl Line<'_> {
         stream: &mut SplitStream<WebSocket>,
         seat: rights::Role,
         pen: &AtomicBool,
-    ) {
+    ) -> Goes {
         let connection = self.connection;
         let watching: DefaultDirectRateLimiter =
             RateLimiter::direct(Quota::per_second(A_SECOND).allow_burst(AT_ONCE));
@@ -353,7 +379,7 @@ impl Line<'_> {
                     if !matches!(message, Message::Close(_)) && watching.check().is_err() {
                         left_out += 1;
                         if left_out > PATIENCE {
-                            return;
+                            return Goes::Alone;
                         }
                         continue;
                     }
@@ -361,7 +387,7 @@ impl Line<'_> {
             }
             let command = match message {
                 // The socket takes what somebody with a pen may say, since one may be passed to them.
-                Message::Binary(bytes) if bytes.len() > longest * MARGIN => return,
+                Message::Binary(bytes) if bytes.len() > longest * MARGIN => return Goes::Alone,
                 Message::Binary(bytes) if bytes.len() > longest => Command::TooLong {
                     connection,
                     change: asked_for(&bytes),
@@ -379,12 +405,13 @@ impl Line<'_> {
                     None => unreadable(Refusal::Unreadable),
                 },
                 Message::Text(_) => unreadable(Refusal::Unreadable),
-                Message::Close(_) => return,
+                Message::Close(_) => return Goes::Alone,
                 Message::Ping(_) | Message::Pong(_) => continue,
             };
             if self.lesson.send(command).await.is_err() {
-                return;
+                return Goes::Alone;
             }
         }
+        Goes::Lost
     }
 }

@@ -9,8 +9,11 @@ pub mod log;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
-use tokio::sync::{mpsc, oneshot};
+use bozzetto_core::geometry::ids::PersonId;
+use bozzetto_core::wire::Sees;
+use tokio::sync::{mpsc, oneshot, watch};
 
+use crate::auth::participant::Participant;
 use crate::store::{Store, StoreError};
 use lesson::{Command, Look, Shown};
 
@@ -19,6 +22,8 @@ use lesson::{Command, Look, Shown};
 pub struct Live {
     store: Store,
     open: Arc<Mutex<HashMap<i64, mpsc::Sender<Command>>>>,
+    /// Changes when somebody is sent away from a lesson.
+    pub away: watch::Sender<()>,
 }
 
 /// How many commands wait for a lesson before whoever sends more has to wait.
@@ -29,6 +34,7 @@ impl Live {
         Self {
             store,
             open: Arc::default(),
+            away: watch::Sender::new(()),
         }
     }
 
@@ -70,6 +76,16 @@ impl Live {
         if let Some(lesson) = open {
             let _ = lesson.send(command).await;
         }
+    }
+
+    /// Tells a lesson where a participant is who is not at its stage.
+    pub async fn tell_where(&self, lesson: i64, who: &Participant, sees: Sees) {
+        let told = Command::Sees {
+            person: PersonId(who.id as u64),
+            name: who.name.clone(),
+            sees,
+        };
+        self.tell(lesson, told).await;
     }
 
     /// The lesson as it is at this moment.

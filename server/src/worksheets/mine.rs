@@ -8,6 +8,7 @@ use axum::http::HeaderMap;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use bozzetto_core::geometry::ids::AuthorId;
 use bozzetto_core::sheets::owned;
+use bozzetto_core::wire::Sees;
 use bozzetto_core::worksheets::worksheet::{HandIn, HandInFault};
 use serde::{Deserialize, Serialize};
 
@@ -68,6 +69,7 @@ async fn all(
     let Some(who) = who.filter(|p| !p.gone) else {
         return Ok(Redirect::to("/join").into_response());
     };
+    app.live.tell_where(lesson, &who, Sees::Own).await;
     let read = move |conn: &rusqlite::Connection| {
         let sheets = queries::theirs(conn, lesson, who.id)?;
         Ok((sheets, queries::snapshots(conn, lesson, who.id)?))

@@ -177,7 +177,7 @@ mount.addEventListener("click", (e) => {
   if (!asked) return;
   const { left, top } = mount.getBoundingClientRect();
   const [x, y, width, height] = glass.own_view();
-  const reply = glass.spot_at((e.clientX - left - x) / width, (e.clientY - top - y) / height) ?? "";
+  const reply = glass.spot_at((e.clientX - left - x) / width, (e.clientY - top - y) / height).join(" ");
   /** @type {{ htmx?: { ajax: (verb: string, path: string, how: object) => void } }} */ (window).htmx?.ajax(
     "POST",
     `/follow/${lesson}/asked/${asked.dataset.question}`,

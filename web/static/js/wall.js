@@ -15,6 +15,8 @@ import { print } from "./picture/printer.js";
 const EACH = 1000;
 /** Small pictures have so many pixels across. */
 const SMALL = 360;
+/** A finger that stays within so many CSS pixels has tapped, and what is so near it is what it has tapped. */
+const REACH = 8;
 
 const room = el("wall-room");
 const { lesson = "", sheet = "", width = "1", height = "1" } = room.dataset;
@@ -27,6 +29,8 @@ let standings = [];
 /** Cards, by the answer's number. @type {Map<number, HTMLLIElement>} */
 const cards = new Map();
 let named = false;
+/** Whose marks are apart from most. @type {Set<number>} */
+let apart = new Set();
 
 // ---- Cards -----------------------------------------------------------------------------------
 
@@ -91,7 +95,6 @@ function show() {
   if (order === "name") shown.sort((a, b) => a.name.localeCompare(b.name));
   if (order === "time") shown.sort((a, b) => (b.at ?? 0) - (a.at ?? 0));
   if (order === "ink") shown.sort((a, b) => wall.ink(b.answer) - wall.ink(a.answer));
-  const apart = new Set(wall.apart());
   const list = shown.map(({ answer, name, standing, words, noted }) => {
     const card = cards.get(answer) ?? newCard(answer);
     cards.set(answer, card);
@@ -181,26 +184,37 @@ picture.addEventListener("pointerdown", (e) => {
 picture.addEventListener("pointermove", (e) => {
   if (!picture.hasPointerCapture(e.pointerId)) return;
   line.push(...at(e));
-  count();
+  // With many hand-ins counting takes longer than a pointer's reports come.
+  if (!waits) requestAnimationFrame(choose);
+  waits = true;
 });
-picture.addEventListener("pointerup", count);
+picture.addEventListener("pointerup", () => {
+  if (!choose()) el("together-count").textContent = "There is no mark. Draw round an area, or tap a mark.";
+});
+/** It is counted in the next frame. */
+let waits = false;
+
+/** Chooses what the line is about; whether that is something. */
+function choose() {
+  waits = false;
+  const reach = (REACH * size.width) / picture.clientWidth;
+  const area = wall.choose(Float64Array.from(line), reach, opened ?? undefined);
+  if (area === undefined) return false;
+  path?.setAttribute("d", area);
+  count();
+  return true;
+}
 
 function count() {
-  if (line.length < 6) return;
-  const places = [];
-  for (let n = 0; n < line.length; n += 2) places.push(`${line[n]} ${line[n + 1]}`);
-  path?.setAttribute("d", `M${places.join("L")}Z`);
-  const counted = JSON.parse(wall.count(Float64Array.from(line)));
+  if (!path?.getAttribute("d")) return;
+  const counted = JSON.parse(wall.count());
   const head = document.createElement("b");
   head.textContent = `${counted.touches.length} of ${counted.of}`;
   const says = `have marked the area: ${counted.inside.length} with a mark wholly inside, ${counted.through.length} with a line through it.`;
   el("together-count").replaceChildren(head, says);
   // Names are opened on request, and then only if they are shown.
-  const number = new Map(standings.map((s, n) => [s.answer, `${n + 1}`]));
-  const who = counted.touches.map((/** @type {number} */ answer) => {
-    const one = standings.find((s) => s.answer === answer);
-    return named ? one?.name : number.get(answer);
-  });
+  const called = new Map(standings.map((s, n) => [s.answer, named ? s.name : `${n + 1}`]));
+  const who = counted.touches.map((/** @type {number} */ answer) => called.get(answer));
   el("together-who").hidden = who.length === 0;
   const words = el("together-who").querySelector("p");
   if (words) words.textContent = who.join(", ");
@@ -232,7 +246,7 @@ button("together-stage").addEventListener("click", async () => {
 let chosen = "";
 
 /** Chooses those that are handed in, or all; whether they are others now. */
-function choose() {
+function chooseHands() {
   const only = input("wall-handed").checked;
   const all = standings.filter((s) => wall.known(s.answer) >= 0 && (!only || s.at !== null)).map((s) => s.answer);
   if (all.join() === chosen) return false;
@@ -242,6 +256,7 @@ function choose() {
 }
 
 function showAll() {
+  apart = new Set(wall.apart());
   show();
   showTogether();
   count();
@@ -271,7 +286,7 @@ async function look() {
   if (!drawn?.ok) return;
   const changed = wall.take(new Uint8Array(await drawn.arrayBuffer()));
   changed.forEach(paint);
-  if (choose() || changed.length > 0) showAll();
+  if (chooseHands() || changed.length > 0) showAll();
 }
 
 for (const [id, other, is] of /** @type {const} */ ([
@@ -286,7 +301,7 @@ for (const [id, other, is] of /** @type {const} */ ([
   });
 el("wall-sort").addEventListener("change", show);
 el("wall-handed").addEventListener("change", () => {
-  choose();
+  chooseHands();
   showAll();
 });
 button("wall-open").addEventListener("click", async () => {

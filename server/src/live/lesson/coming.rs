@@ -9,7 +9,9 @@ use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::paint::wet::WetInk;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::ViewState;
-use bozzetto_core::wire::{FromServer, Goodbye, Hello, Person, Start, State, Welcome, encode};
+use bozzetto_core::wire::{
+    FromServer, Goodbye, Hello, Person, Sees, Start, State, Welcome, encode,
+};
 use bytes::Bytes;
 use tokio::sync::mpsc;
 
@@ -44,15 +46,16 @@ impl Lesson {
         if let Role::Participant(p) = &role {
             self.watching.streams += 1;
             let own = self.connections_of(p.id);
+            self.absent.remove(&PersonId(p.id as u64));
             if own.is_empty() {
                 self.note_seen(p.id);
-                let person = self.person(p.id, &p.name, false);
+                let person = self.person(p.id, &p.name, Sees::Streams);
                 self.publish_to_presenters(&FromServer::Came(person));
             }
             // A phone that comes back has left a line behind that is not known to be dead yet.
             if own.len() >= MOST_EACH {
                 self.say(own[0], Said::Goodbye(Goodbye::TooMuch));
-                self.leave(own[0]);
+                self.leave(own[0], false);
             }
         }
         let person = PersonId(author.0);
@@ -82,7 +85,8 @@ impl Lesson {
         }
     }
 
-    pub(super) fn leave(&mut self, connection: u64) {
+    /// `lost` where it ended without a word.
+    pub(super) fn leave(&mut self, connection: u64, lost: bool) {
         let Some(gone) = self.connections.remove(&connection) else {
             return;
         };
@@ -106,7 +110,7 @@ impl Lesson {
             *count = count.saturating_sub(1);
             if !still_here {
                 self.note_seen(p.id);
-                self.publish_to_presenters(&FromServer::Left(PersonId(p.id as u64)));
+                self.not_at_stage(PersonId(p.id as u64), p.name.clone(), lost);
             }
         }
         self.publish_watching();
@@ -228,14 +232,19 @@ impl Lesson {
 
     /// Everybody who is here, once.
     pub(super) fn people(&self) -> Vec<Person> {
-        let mut here: BTreeMap<i64, (&str, bool)> = BTreeMap::new();
+        let mut here: BTreeMap<i64, (&str, Sees)> = BTreeMap::new();
         for c in self.connections.values() {
             if let Role::Participant(p) = &c.role {
-                here.insert(p.id, (&p.name, c.stills));
+                let sees = match c.stills {
+                    true => Sees::Stills,
+                    false => Sees::Streams,
+                };
+                here.insert(p.id, (&p.name, sees));
             }
         }
         let each = here.into_iter();
-        each.map(|(id, (name, stills))| self.person(id, name, stills))
+        each.map(|(id, (name, sees))| self.person(id, name, sees))
+            .chain(self.all_absent())
             .collect()
     }
 }

@@ -11,6 +11,7 @@ mod fading;
 mod on_stage;
 mod ordering;
 mod passing;
+mod presence;
 mod publishing;
 mod streaming;
 mod writing;
@@ -35,13 +36,14 @@ use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, Sees, TakeAway, ToServer};
 use bytes::Bytes;
-use tokio::sync::{mpsc, oneshot};
+use tokio::sync::{mpsc, oneshot, watch};
 use tokio::task::JoinHandle;
 use tokio::time::Instant;
 
 use self::errands::{Errand, Errands};
+use self::presence::Absent;
 use super::Live;
 use super::broadcast::{Broadcast, Subscription};
 use super::log::{self, Opened};
@@ -104,6 +106,8 @@ pub enum Command {
     },
     Leave {
         connection: u64,
+        /// It ended without a word.
+        lost: bool,
     },
     Message {
         connection: u64,
@@ -143,6 +147,12 @@ pub enum Command {
     PersonNamed {
         person: PersonId,
         name: String,
+    },
+    /// Somebody is at what is their own, or their line was lost there.
+    Sees {
+        person: PersonId,
+        name: String,
+        sees: Sees,
     },
     /// A backdrop shows a participant's screen.
     Screen {
@@ -219,6 +229,10 @@ struct Lesson {
     take_aways: Vec<TakeAway>,
     /// What was passed to participants; gone when the lesson is put away.
     pens: Pens,
+    /// Who is not at the stage.
+    absent: BTreeMap<PersonId, Absent>,
+    /// Changes when somebody is sent away.
+    away: watch::Sender<()>,
     wet: WetStrokes,
     presenters: Broadcast,
     participants: Broadcast,
@@ -286,7 +300,9 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
         })
         .await;
     let mut lesson = match opened {
-        Ok((Some(opened), take_aways)) => Lesson::new(id, store, opened, take_aways),
+        Ok((Some(opened), take_aways)) => {
+            Lesson::new(id, store, live.away.clone(), opened, take_aways)
+        }
         Ok((None, ..)) => return live_ends(&live, id),
         Err(e) => {
             tracing::error!("lesson {id} could not be opened: {e}");
@@ -302,6 +318,7 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
             && lesson.errands.is_empty();
         let fades = lesson.fades_in();
         let (rests, key_due) = (lesson.rests, lesson.key_due());
+        let absent_until = lesson.absent_until();
         tokio::select! {
             command = queue.recv() => match command {
                 Some(Command::Deleted) | None => break,
@@ -314,6 +331,7 @@ pub async fn run(id: i64, store: Store, live: Live, mut queue: mpsc::Receiver<Co
             }
             () = until(rests) => lesson.remember_moments(None),
             () = until(key_due) => lesson.tell_keys(),
+            () = until(absent_until) => lesson.forget_absent(),
             () = tokio::time::sleep(IDLE), if idle => {
                 let unheld = || queue.is_empty() && queue.sender_strong_count() == 1;
                 if live.forget(id, unheld) {
@@ -345,7 +363,13 @@ async fn until(moment: Option<Instant>) {
 }
 
 impl Lesson {
-    fn new(id: i64, store: Store, opened: Opened, take_aways: Vec<TakeAway>) -> Self {
+    fn new(
+        id: i64,
+        store: Store,
+        away: watch::Sender<()>,
+        opened: Opened,
+        take_aways: Vec<TakeAway>,
+    ) -> Self {
         let mut lesson = Self {
             id,
             store,
@@ -360,6 +384,8 @@ impl Lesson {
             known: opened.known,
             take_aways,
             pens: Pens::default(),
+            absent: BTreeMap::new(),
+            away,
             wet: WetStrokes::default(),
             presenters: Broadcast::default(),
             participants: Broadcast::default(),
@@ -416,7 +442,8 @@ impl Lesson {
                     let _ = reply.send((welcome, self.channel(&c.role).subscribe()));
                 }
             }
-            Command::Leave { connection } => self.leave(connection),
+            Command::Leave { connection, lost } => self.leave(connection, lost),
+            Command::Sees { person, name, sees } => self.sees(person, name, sees),
             Command::Message {
                 connection,
                 message,

@@ -6,7 +6,7 @@ use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use bozzetto_core::people::reach::Reach;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::step::SheetId;
-use bozzetto_core::wire::{FromServer, Goodbye, Person};
+use bozzetto_core::wire::{FromServer, Goodbye, Person, Sees};
 
 use super::{Connection, Lesson, Role, Said};
 use crate::auth::participant;
@@ -107,10 +107,15 @@ impl Lesson {
         }
         self.end_screen(person);
         self.lower(person);
+        if self.absent.remove(&person).is_some() {
+            self.publish_to_presenters(&FromServer::Left(person));
+        }
         for connection in self.connections_of(person.0 as i64) {
             self.say(connection, Said::Goodbye(Goodbye::SentAway));
-            self.leave(connection);
+            self.leave(connection, false);
         }
+        // Also from what is their own.
+        self.away.send_replace(());
     }
 
     /// Somebody is called otherwise from now on.
@@ -123,6 +128,9 @@ impl Lesson {
             {
                 name.clone_into(&mut who.name);
             }
+        }
+        if let Some(absent) = self.absent.get_mut(&person) {
+            name.clone_into(&mut absent.name);
         }
         self.tell_of(person);
     }
@@ -157,7 +165,7 @@ impl Lesson {
     }
 
     /// A participant as presenters are told of them.
-    pub(super) fn person(&self, id: i64, name: &str, stills: bool) -> Person {
+    pub(super) fn person(&self, id: i64, name: &str, sees: Sees) -> Person {
         let id = PersonId(id as u64);
         let mut line = self.pens.raised().iter();
         Person {
@@ -166,7 +174,7 @@ impl Lesson {
             pen: self.pens.has_pen(id),
             hand: self.pens.has_hand(id),
             raised: line.position(|other| *other == id).map(|n| n as u32 + 1),
-            stills,
+            sees,
         }
     }
 }

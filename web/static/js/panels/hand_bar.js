@@ -26,6 +26,9 @@ export function prepareHandBar({ glass, act, say }) {
   let presses = false;
   /** Where it is next, once a frame. @type {PointerEvent | null} */
   let moved = null;
+  /** What the wheel has turned since, and where. @type {WheelEvent | null} */
+  let turned = null;
+  const by = { x: 0, y: 0 };
 
   /** @param {string} does @param {PointerEvent | WheelEvent} e @param {number} [dx] @param {number} [dy] */
   function reach(does, e, dx = 0, dy = 0) {
@@ -39,7 +42,9 @@ export function prepareHandBar({ glass, act, say }) {
 
   function move() {
     if (moved) reach("move", moved);
-    moved = null;
+    if (turned) reach("wheel", turned, by.x, by.y);
+    moved = turned = null;
+    by.x = by.y = 0;
   }
 
   // What the hand does is nothing to the view beneath it.
@@ -53,7 +58,7 @@ export function prepareHandBar({ glass, act, say }) {
   });
   sheet.addEventListener("pointermove", (e) => {
     if (!e.isPrimary) return;
-    if (!moved) requestAnimationFrame(move);
+    if (!moved && !turned) requestAnimationFrame(move);
     moved = e;
   });
   for (const event of /** @type {const} */ (["pointerup", "pointercancel"]))
@@ -67,7 +72,10 @@ export function prepareHandBar({ glass, act, say }) {
     "wheel",
     (e) => {
       e.preventDefault();
-      reach("wheel", e, e.deltaX, e.deltaY);
+      if (!moved && !turned) requestAnimationFrame(move);
+      turned = e;
+      by.x += e.deltaX;
+      by.y += e.deltaY;
     },
     { passive: false },
   );

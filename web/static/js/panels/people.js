@@ -66,28 +66,33 @@ function show() {
   waiting = false;
   const people = [...here.values()];
   const raised = people.filter((person) => person.raised !== null).length;
-  el("people-count").textContent = `${here.size}`;
+  const many = people.filter((person) => person.sees !== "nothing").length;
+  el("people-count").textContent = `${many}`;
   el("hands-up").hidden = raised === 0;
   el("hands-up").textContent = `${raised} up`;
-  el("people-title").textContent = here.size === 0 ? "Nobody is here yet" : `${here.size} here`;
+  el("people-title").textContent = many === 0 ? "Nobody is here" : `${many} here`;
   el("pens").hidden = here.size === 0;
   el("pens-back").hidden = !people.some((person) => person.pen || person.hand);
   // Raised hands in their order, then pens, then everybody by name.
   /** @param {Person} person */
-  const rank = ({ raised, pen, hand }) => raised ?? (pen || hand ? 10_000 : 20_000);
+  const rank = ({ raised, pen, hand, sees }) =>
+    sees === "nothing" ? 30_000 : (raised ?? (pen || hand ? 10_000 : 20_000));
   people.sort((a, b) => rank(a) - rank(b) || a.name.localeCompare(b.name));
   el("people-list").replaceChildren(...people.map(item));
 }
 
+/** What they see, and how, where that is not the stage as it is. */
+const HOW = { streams: "", stills: "gets stills", own: "at what is theirs", nothing: "line lost" };
+
 /** @param {Person} person */
-function item({ id, name, pen, hand, raised, stills }) {
+function item({ id, name, pen, hand, raised, sees }) {
   const item = document.createElement("li");
   item.dataset.person = `${id}`;
   const words = document.createElement("span");
   words.textContent = name;
   words.dir = "auto";
   const how = document.createElement("small");
-  how.textContent = [raised && `hand ${raised}`, pen && "has a pen", hand && "has the hand", stills && "gets stills"]
+  how.textContent = [raised && `hand ${raised}`, pen && "has a pen", hand && "has the hand", HOW[sees]]
     .filter(Boolean)
     .join(", ");
   const keys = document.createElement("span");
