@@ -34,6 +34,7 @@ mod serving;
 pub mod settings;
 pub mod stage;
 pub mod store;
+mod table;
 pub mod take_aways;
 pub mod upkeep;
 pub mod worksheets;

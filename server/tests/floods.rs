@@ -5,8 +5,8 @@ mod common;
 use std::time::{Duration, Instant};
 
 use bozzetto_core::sheets::refusal::Refusal;
-use bozzetto_core::wire::{FromServer, Hello, ToServer};
-use common::{Server, add, stroke};
+use bozzetto_core::wire::{FromServer, Hello, Sees, ToServer};
+use common::{Browser, Server, add, stroke};
 use futures_util::{SinkExt, StreamExt};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::TcpStream;
@@ -224,13 +224,25 @@ async fn people_are_told_as_they_come_and_go() {
     let (second, _) = server.participant(lesson, &cookie).await;
     drop(first);
     drop(second);
-    // Two connections, one person: told once when the last has gone.
-    let left = presenter.until(|m| match m {
-        FromServer::Came(other) => panic!("{other:?} came twice"),
-        FromServer::Left(id) => Some(id),
-        _ => None,
-    });
-    assert_eq!(left.await, person.id);
+    // Two connections, one person: told once when the last has gone, here without a word.
+    let told = async |presenter: &mut Browser| {
+        let told = presenter.until(|m| match m {
+            FromServer::Came(other) => Some(Ok((other.id, other.sees))),
+            FromServer::Left(id) => Some(Err(id)),
+            _ => None,
+        });
+        told.await
+    };
+    assert_eq!(told(&mut presenter).await, Ok((person.id, Sees::Nothing)));
+    // Back at the stage, gone with a word, and at what is theirs.
+    let there = server.participant(lesson, &cookie).await.0;
+    assert_eq!(told(&mut presenter).await, Ok((person.id, Sees::Streams)));
+    there.goes().await;
+    assert_eq!(told(&mut presenter).await, Err(person.id));
+    let mine =
+        axum::http::Request::get(format!("/follow/{lesson}/mine")).header("cookie", cookie.clone());
+    assert_eq!(server.ask(mine, String::new()).await.status(), 200);
+    assert_eq!(told(&mut presenter).await, Ok((person.id, Sees::Own)));
     let count = |lesson: i64| {
         server.app.store.read(move |c| {
             let all = "SELECT count(*) FROM participant WHERE lesson = ?1";

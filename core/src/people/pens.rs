@@ -137,14 +137,17 @@ mod tests {
 
     proptest! {
         /// Whatever is passed, raised and taken back: hands are in the order in which they were raised since they were
-        /// last down, whoever gets a pen has no hand up and a colour
-        /// that none is rarer than.
+        /// last down, whoever gets a pen has no hand up and a colour that none is rarer than; one at the most has the hand
+        /// that operates pages, and each at the most one screen.
         #[test]
-        fn hands_are_in_order_and_colours_apart(deeds in prop::collection::vec((0u8..5, 0u64..9), 0..60)) {
+        fn what_is_passed_is_had(deeds in prop::collection::vec((0u8..9, 0u64..9), 0..60)) {
             let mut pens = Pens::default();
             // When each hand was raised, and who has a pen, told otherwise.
             let mut up: BTreeMap<u64, usize> = BTreeMap::new();
             let mut has = std::collections::BTreeSet::new();
+            let mut operates = None;
+            // Whose screen each of some backdrops is.
+            let mut screens = [None; 4];
             for (moment, (deed, who)) in deeds.into_iter().enumerate() {
                 let person = PersonId(who);
                 match deed {
@@ -166,6 +169,25 @@ mod tests {
                         }
                     }
                     3 => prop_assert_eq!(pens.take_back(person), has.remove(&who)),
+                    4 => {
+                        let before = std::mem::replace(&mut operates, Some(who));
+                        up.remove(&who);
+                        let told: Vec<u64> = pens.pass_hand(Some(person)).into_iter().map(|p| p.0).collect();
+                        prop_assert_eq!(told, before.into_iter().chain([who]).collect::<Vec<_>>());
+                    }
+                    5 => {
+                        operates = None;
+                        pens.pass_hand(None);
+                    }
+                    6 => {
+                        screens = screens.map(|of| of.filter(|other| *other != who));
+                        screens[moment % 4] = Some(who);
+                        pens.lend_screen(BackdropId(moment as u64 % 4), person);
+                    }
+                    7 => {
+                        screens = screens.map(|of| of.filter(|other| *other != who));
+                        pens.end_screen(person);
+                    }
                     _ if moment % 7 == 0 => {
                         let had: Vec<u64> = pens.take_all_back().into_iter().map(|p| p.0).collect();
                         prop_assert_eq!(had, has.iter().copied().collect::<Vec<_>>());
@@ -180,6 +202,9 @@ mod tests {
                     let yours = pens.of(PersonId(who));
                     prop_assert_eq!(yours.pen.is_some(), has.contains(&who));
                     prop_assert_eq!(yours.raised, up.contains_key(&who));
+                    prop_assert_eq!(yours.hand, operates == Some(who));
+                    let screen = screens.iter().position(|of| *of == Some(who));
+                    prop_assert_eq!(yours.screen, screen.map(|n| BackdropId(n as u64)));
                 }
             }
         }

@@ -99,6 +99,8 @@ pub struct Settings {
     pub aids: Aids,
     /// Rings that are kept by a name, in the order of their names.
     pub rings: Vec<KeptRing>,
+    /// What is kept of participants is removed when their lesson has not been used for so many days.
+    pub forgets_after: u32,
 }
 
 /// What goes along with captures.
@@ -186,6 +188,14 @@ pub struct KeptRing {
 /// The most rings that are kept, and the longest name of one, in letters.
 pub const RINGS: (usize, usize) = (20, 30);
 
+/// After how long what is kept of participants is removed: days to choose from, and what they are called.
+pub const FORGETS_AFTER: [(u32, &str); 4] = [
+    (30, "a month"),
+    (182, "half a year"),
+    (365, "a year"),
+    (1096, "three years"),
+];
+
 /// The eraser's radii to choose from, in glass units.
 pub const ERASERS: [f64; 3] = [8.0, 16.0, 40.0];
 
@@ -203,6 +213,7 @@ impl Default for Settings {
             keys: Keys::default(),
             aids: Aids::default(),
             rings: Vec::new(),
+            forgets_after: FORGETS_AFTER[2].0,
         }
     }
 }
@@ -230,6 +241,12 @@ impl Settings {
             || Naming::example().name(&self.capture.names).is_err()
         {
             self.capture.names = PATTERN.to_owned();
+        }
+        if FORGETS_AFTER
+            .iter()
+            .all(|(days, _)| *days != self.forgets_after)
+        {
+            self.forgets_after = FORGETS_AFTER[2].0;
         }
         self.keys = self.keys.settled();
         self.aids = self.aids.settled();

@@ -7,17 +7,15 @@ use axum::response::{Html, Response};
 use bozzetto_core::asking::question::{Kind, LONGEST_QUESTION};
 use bozzetto_core::asking::tally::Tally;
 use bozzetto_core::capture::name::tidy_to;
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
 use rusqlite::Connection;
 use serde::Deserialize;
 
 use super::queries::{self, Earlier, Question};
 use crate::app::App;
-use crate::captures::{as_file, cell};
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::lesson::Command;
+use crate::table::{self, To, cell, moment};
 
 pub fn routes() -> Routes {
     const ASKED: &str = "/lessons/{lesson}/asked";
@@ -154,33 +152,17 @@ async fn csv(State(app): State<App>, Path((lesson, id)): Which) -> Result<Respon
     };
     let (question, replies) = app.store.read(read).await?;
     let question = question.ok_or(AppError::NotFound)?;
-    let fault = |e: csv::Error| AppError::Internal(e.to_string());
-    let mut table = csv::Writer::from_writer(Vec::new());
-    table
-        .write_record(["answered", "name", "answer"])
-        .map_err(fault)?;
     // By the second somebody who watched could tell whose an answer is.
     let to = match question.named {
-        true => "%Y-%m-%d %H:%M:%S",
-        false => "%Y-%m-%d %H:%M",
+        true => To::Second,
+        false => To::Minute,
     };
-    for reply in replies {
-        let at = Timestamp::from_millisecond(reply.at).unwrap_or(Timestamp::UNIX_EPOCH);
-        let at = at.to_zoned_datetime(TimeZone::system());
-        let row = [
-            at.strftime(to).to_string(),
+    let rows = replies.iter().map(|reply| {
+        [
+            moment(reply.at, to),
             cell(reply.name.as_deref().unwrap_or("")),
             cell(&reply.said.words(question.kind)),
-        ];
-        table.write_record(&row).map_err(fault)?;
-    }
-    let table = table
-        .into_inner()
-        .map_err(|e| AppError::Internal(e.to_string()))?;
-    Ok(as_file(
-        question.title(),
-        "csv",
-        "text/csv; charset=utf-8",
-        table,
-    ))
+        ]
+    });
+    table::file(question.title(), ["answered", "name", "answer"], rows)
 }

@@ -5,6 +5,7 @@ use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use serde::Serialize;
+use serde::de::DeserializeOwned;
 
 use crate::media::Written;
 use crate::store::{Result, StoreError};
@@ -56,17 +57,26 @@ pub fn json<T: Serialize>(value: &T) -> Result<String> {
 
 const COLUMNS: &str = "id, name, width, height, kind, seen";
 
+/// What is kept as JSON in a column.
+fn read_json<T: DeserializeOwned>(row: &Row, column: usize) -> rusqlite::Result<T> {
+    serde_json::from_str(&row.get::<_, String>(column)?).map_err(|e| {
+        rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, Box::new(e))
+    })
+}
+
+/// The kind of a backdrop, from the column that has it.
+pub fn kind(row: &Row, column: usize) -> rusqlite::Result<BackdropKind> {
+    read_json(row, column)
+}
+
 fn view(row: &Row) -> rusqlite::Result<BackdropView> {
-    let unreadable = |i, e: serde_json::Error| {
-        rusqlite::Error::FromSqlConversionFailure(i, rusqlite::types::Type::Text, Box::new(e))
-    };
     Ok(BackdropView {
         id: BackdropId(row.get::<_, i64>(0)? as u64),
         name: row.get(1)?,
         width: row.get(2)?,
         height: row.get(3)?,
-        kind: serde_json::from_str(&row.get::<_, String>(4)?).map_err(|e| unreadable(4, e))?,
-        seen: serde_json::from_str(&row.get::<_, String>(5)?).map_err(|e| unreadable(5, e))?,
+        kind: kind(row, 4)?,
+        seen: read_json(row, 5)?,
     })
 }
 

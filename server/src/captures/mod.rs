@@ -17,7 +17,7 @@ pub use queries::{
     Files, handed_out, handed_out_files, note_opened, opened_by, place, rename, set_handed_out,
 };
 pub use routes::{download, download_as};
-pub use several::{Names, Paper, as_file, cell, zipped};
+pub use several::{Names, Paper, as_file, zipped};
 pub use take::{Frame, print_of, remake, take, take_whole};
 
 use crate::app::App;

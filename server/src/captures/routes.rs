@@ -10,6 +10,7 @@ use bozzetto_core::capture::moment::{Cut, Parts};
 use bozzetto_core::capture::name::{MAX_CAPTION, file_name, names_a_file, tidy_to};
 use bozzetto_core::geometry::frames::{Held, Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::people::take_away::LARGEST;
 use bozzetto_core::wire::encode;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;

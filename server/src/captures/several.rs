@@ -296,11 +296,3 @@ pub fn as_file(title: &str, extension: &str, mime: &str, body: impl Into<Body>) 
     ];
     (headers, body.into()).into_response()
 }
-
-/// Text for a cell: what a spreadsheet would take for a formula is kept from being one.
-pub fn cell(text: &str) -> String {
-    match text.starts_with(['=', '+', '-', '@', '\t', '\r']) {
-        true => format!("'{text}"),
-        false => text.to_owned(),
-    }
-}

@@ -8,9 +8,7 @@ use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use bozzetto_core::capture::name::tidy;
 use bozzetto_core::geometry::ids::PersonId;
-use bozzetto_core::people::{FORGOTTEN_AFTER_DAYS, join_code};
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
+use bozzetto_core::people::join_code;
 use rusqlite::Connection;
 use serde::Deserialize;
 
@@ -18,13 +16,14 @@ use queries::Joined;
 pub use queries::forget_old;
 
 use crate::app::App;
-use crate::captures::{as_file, cell};
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::follow::LONGEST_NAME;
 use crate::lessons::queries as lessons;
 use crate::live::lesson::Command;
 use crate::media;
+use crate::settings;
+use crate::table::{self, To, cell, moment};
 
 pub fn routes() -> Routes {
     const ALL: &str = "/lessons/{lesson}/people";
@@ -45,24 +44,21 @@ struct Page {
     lesson: lessons::LessonCard,
     people: Vec<Joined>,
     closed: bool,
+    /// In days.
+    forgets_after: u32,
     /// What happened, in words.
     happened: Option<String>,
 }
 
 impl Joined {
     fn joined(&self) -> String {
-        moment(self.joined_at)
+        moment(self.joined_at, To::Minute)
     }
 
     fn last(&self) -> String {
-        self.last_at.map_or(String::new(), moment)
+        let last = self.last_at;
+        last.map_or(String::new(), |at| moment(at, To::Minute))
     }
-}
-
-fn moment(at: i64) -> String {
-    let at = Timestamp::from_millisecond(at).unwrap_or(Timestamp::UNIX_EPOCH);
-    let at = at.to_zoned_datetime(TimeZone::system());
-    at.strftime("%Y-%m-%d %H:%M").to_string()
 }
 
 async fn shown(app: &App, lesson: i64, happened: Option<String>) -> Result<Html<String>> {
@@ -72,13 +68,15 @@ async fn shown(app: &App, lesson: i64, happened: Option<String>) -> Result<Html<
             card,
             queries::all(conn, lesson)?,
             queries::is_closed(conn, lesson)?,
+            settings::read(conn)?.forgets_after,
         ))
     };
-    let (card, people, closed) = app.store.read(read).await?;
+    let (card, people, closed, forgets_after) = app.store.read(read).await?;
     let page = Page {
         lesson: card.ok_or(AppError::NotFound)?,
         people,
         closed,
+        forgets_after,
         happened,
     };
     Ok(Html(page.render()?))
@@ -93,25 +91,16 @@ async fn table(State(app): State<App>, Path(lesson): Path<i64>) -> Result<Respon
     let read =
         move |conn: &Connection| Ok((lessons::one(conn, lesson)?, queries::all(conn, lesson)?));
     let (card, people) = app.store.read(read).await?;
-    let fault = |e: csv::Error| AppError::Internal(e.to_string());
-    let mut table = csv::Writer::from_writer(Vec::new());
-    table
-        .write_record(["name", "joined", "last here", "handed in"])
-        .map_err(fault)?;
-    for person in people {
-        let row = [
+    let name = format!("People, {}", card.ok_or(AppError::NotFound)?.name);
+    let rows = people.iter().map(|person| {
+        [
             cell(&person.name),
             person.joined(),
             person.last(),
             person.handed_in.to_string(),
-        ];
-        table.write_record(&row).map_err(fault)?;
-    }
-    let table = table
-        .into_inner()
-        .map_err(|e| AppError::Internal(e.to_string()))?;
-    let name = format!("People, {}", card.ok_or(AppError::NotFound)?.name);
-    Ok(as_file(&name, "csv", "text/csv; charset=utf-8", table))
+        ]
+    });
+    table::file(&name, ["name", "joined", "last here", "handed in"], rows)
 }
 
 /// Whoever is new finds the door closed, or open again.
@@ -191,5 +180,7 @@ async fn forget(app: &App, lesson: i64, person: Option<i64>) -> Result<Redirect>
         let person = PersonId(person as u64);
         app.live.tell(lesson, Command::PersonGone(person)).await;
     }
+    // What they sent no longer says whose it is.
+    app.live.tell(lesson, Command::Changed { goto: None }).await;
     Ok(back(lesson))
 }

@@ -3,7 +3,6 @@
 use std::collections::HashSet;
 
 use bozzetto_core::capture::name::counted;
-use bozzetto_core::people::FORGOTTEN_AFTER_DAYS;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::sent;
@@ -141,7 +140,8 @@ pub fn forget(conn: &Connection, lesson: i64, person: Option<i64>) -> Result<Gon
 
 /// Removes what is kept of participants of lessons that have not been used for long.
 pub fn forget_old(conn: &Connection) -> Result<()> {
-    let before = crate::now() - FORGOTTEN_AFTER_DAYS * 24 * 3600 * 1000;
+    let days = crate::settings::read(conn)?.forgets_after;
+    let before = crate::now() - i64::from(days) * 24 * 3600 * 1000;
     let old: Vec<i64> = conn
         .prepare_cached(
             "SELECT DISTINCT l.id FROM lesson l JOIN participant p ON p.lesson = l.id WHERE l.used_at < ?1",

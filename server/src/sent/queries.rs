@@ -1,6 +1,7 @@
 //! What was sent, in the database. Until it is taken it is a backdrop that has been taken out of the running order.
 
 use bozzetto_core::people::sent::MOST_WAITING;
+use bozzetto_core::stage::backdrop::BackdropKind;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::backdrops::queries::{self as backdrops, New, Whither};
@@ -31,19 +32,20 @@ impl Sent {
     }
 }
 
-const SENT: &str = "SELECT s.id, p.name, s.file, s.sent_at, b.kind LIKE '%document%', b.kind LIKE '%share%', s.taken, s.done_at IS NOT NULL
+const SENT: &str = "SELECT s.id, p.name, s.file, s.sent_at, b.kind, s.taken, s.done_at IS NOT NULL
      FROM sent s JOIN participant p ON p.id = s.participant JOIN backdrop b ON b.id = s.backdrop";
 
 fn sent(row: &Row) -> rusqlite::Result<Sent> {
+    let kind = backdrops::kind(row, 4)?;
     Ok(Sent {
         id: row.get(0)?,
         name: row.get(1)?,
         file: row.get(2)?,
         at: row.get(3)?,
-        document: row.get(4)?,
-        screen: row.get(5)?,
-        taken: row.get(6)?,
-        done: row.get(7)?,
+        document: matches!(kind, BackdropKind::Document { .. }),
+        screen: kind == BackdropKind::Share,
+        taken: row.get(5)?,
+        done: row.get(6)?,
     })
 }
 
@@ -121,10 +123,11 @@ pub fn take(conn: &Connection, lesson: i64, id: i64, named: bool) -> Result<Opti
         .prepare_cached(
             "UPDATE sent SET taken = 1, done_at = ?2 WHERE id = ?1 AND done_at IS NULL
              RETURNING backdrop, (SELECT name FROM participant WHERE id = participant), participant,
-                 (SELECT kind LIKE '%share%' FROM backdrop WHERE id = sent.backdrop)",
+                 (SELECT kind FROM backdrop WHERE id = sent.backdrop)",
         )?
         .query_row([id, crate::now()], |row| {
-            Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+            let screen = backdrops::kind(row, 3)? == BackdropKind::Share;
+            Ok((row.get(0)?, row.get(1)?, row.get(2)?, screen))
         })
         .optional()?;
     let Some((backdrop, name, by, screen)) = found else {
@@ -151,11 +154,16 @@ pub fn take(conn: &Connection, lesson: i64, id: i64, named: bool) -> Result<Opti
 
 /// Throws away a screen that waits: it is shown no more.
 pub fn end_screens(conn: &Connection, lesson: i64, participant: i64) -> Result<()> {
-    conn.prepare_cached(
-        "DELETE FROM sent WHERE lesson = ?1 AND participant = ?2 AND done_at IS NULL
-             AND backdrop IN (SELECT id FROM backdrop WHERE lesson = ?1 AND kind LIKE '%share%')",
-    )?
-    .execute([lesson, participant])?;
+    let waiting =
+        format!("{SENT} WHERE s.lesson = ?1 AND s.participant = ?2 AND s.done_at IS NULL");
+    let mut waiting = conn.prepare_cached(&waiting)?;
+    let all = waiting.query_map([lesson, participant], sent)?;
+    let mut end = conn.prepare_cached("DELETE FROM sent WHERE id = ?1")?;
+    for one in all.collect::<rusqlite::Result<Vec<_>>>()? {
+        if one.screen {
+            end.execute([one.id])?;
+        }
+    }
     Ok(())
 }
 
@@ -171,11 +179,13 @@ pub fn set_thrown(conn: &Connection, id: i64, thrown: bool) -> Result<()> {
 pub fn picture(conn: &Connection, id: i64) -> Result<Option<String>> {
     let found = conn
         .prepare_cached(
-            "SELECT b.media FROM sent s JOIN backdrop b ON b.id = s.backdrop
-             WHERE s.id = ?1 AND b.kind LIKE '%picture%'",
+            "SELECT b.media, b.kind FROM sent s JOIN backdrop b ON b.id = s.backdrop WHERE s.id = ?1",
         )?
-        .query_row([id], |row| row.get(0));
-    Ok(found.optional()?)
+        .query_row([id], |row| {
+            let is_picture = matches!(backdrops::kind(row, 1)?, BackdropKind::Picture { .. });
+            Ok(row.get::<_, Option<String>>(0)?.filter(|_| is_picture))
+        });
+    Ok(found.optional()?.flatten())
 }
 
 /// Removes what one participant, or everybody in a lesson, has sent and was not taken; gives the files. What was taken

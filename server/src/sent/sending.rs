@@ -105,7 +105,7 @@ async fn take(app: &App, lesson: i64, person: i64, mut form: Multipart) -> Resul
             return refused(&is_full);
         }
         let Some(incoming) = incoming else {
-            return refused("The file is larger than 20 MB.");
+            return refused(&format!("The file is larger than {} MB.", LARGEST >> 20));
         };
         if let Some(why) = Kind::of(incoming.head()).refused() {
             return refused(why);

@@ -9,6 +9,7 @@ use bozzetto_core::capture::name::{Naming, PatternFault};
 use bozzetto_core::geometry::frames::GLASS_WIDTH;
 use bozzetto_core::marks::swatch;
 use bozzetto_core::prefs::legibility::{Room, check};
+use bozzetto_core::prefs::settings::FORGETS_AFTER;
 use bozzetto_core::prefs::settings::{
     Capturing, Edge, Finger, Route, Routes as CaptureRoutes, Settings,
 };
@@ -197,6 +198,7 @@ struct Set {
     finger: Finger,
     screen_keys: Option<String>,
     edge: Edge,
+    forgets_after: Option<u32>,
     // What is not ticked is not sent.
     flash: Option<bool>,
     sound: Option<bool>,
@@ -247,6 +249,9 @@ async fn set(
         }
         settings.rail.edge = form.edge;
         settings.capture = form.capture();
+        if let Some(days) = form.forgets_after {
+            settings.forgets_after = days;
+        }
     })
     .await
 }

@@ -195,3 +195,26 @@ fn write_all(mut conn: Connection, mut queue: mpsc::UnboundedReceiver<Job>) {
         answers.into_iter().for_each(|tell| tell(committed.clone()));
     }
 }
+
+/// Moves one of the rows of a table by one place; they are given in their order, which is written anew.
+pub fn shift(
+    conn: &Connection,
+    table: &'static str,
+    mut all: Vec<i64>,
+    id: i64,
+    later: bool,
+) -> Result<()> {
+    let Some(at) = all.iter().position(|one| *one == id) else {
+        return Ok(());
+    };
+    let other = if later { at + 1 } else { at.wrapping_sub(1) };
+    if other < all.len() {
+        all.swap(at, other);
+    }
+    let sql = format!("UPDATE {table} SET place = ?2 WHERE id = ?1");
+    let mut set = conn.prepare_cached(&sql)?;
+    for (place, id) in (1i64..).zip(all) {
+        set.execute([id, place])?;
+    }
+    Ok(())
+}

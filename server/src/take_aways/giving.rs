@@ -92,8 +92,9 @@ async fn give_files(
             continue;
         }
         is_full(&app, lesson).await?;
-        let incoming =
-            incoming.ok_or_else(|| AppError::Unusable(format!("{file} is larger than 100 MB.")))?;
+        let incoming = incoming.ok_or_else(|| {
+            AppError::Unusable(format!("{file} is larger than {} MB.", LARGEST >> 20))
+        })?;
         let (bytes, name) = (incoming.bytes(), backdrops::name_of(&file));
         // Nothing of it is read: it is given out as it came, and never as a page.
         let kept = backdrops::kept(incoming, "application/octet-stream").await?;

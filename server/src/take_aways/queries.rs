@@ -4,6 +4,7 @@ use bozzetto_core::people::take_away::size;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::media::Written;
+use crate::store;
 use crate::store::Result;
 
 /// A file or a link.
@@ -136,19 +137,9 @@ pub fn add_link(conn: &Connection, lesson: i64, name: &str, address: &str) -> Re
 
 /// Moves one by one place.
 pub fn shift(conn: &Connection, lesson: i64, id: i64, later: bool) -> Result<()> {
-    let mut all: Vec<i64> = of_lesson(conn, lesson)?.iter().map(|t| t.id).collect();
-    let Some(at) = all.iter().position(|one| *one == id) else {
-        return Ok(());
-    };
-    let other = if later { at + 1 } else { at.wrapping_sub(1) };
-    if other < all.len() {
-        all.swap(at, other);
-    }
-    let mut set = conn.prepare_cached("UPDATE take_away SET place = ?2 WHERE id = ?1")?;
-    for (n, id) in (1i64..).zip(all) {
-        set.execute([id, n])?;
-    }
-    Ok(())
+    let all = of_lesson(conn, lesson)?;
+    let all = all.iter().map(|one| one.id).collect();
+    store::shift(conn, "take_away", all, id, later)
 }
 
 /// Takes one back, or hands it out again.

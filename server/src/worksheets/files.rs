@@ -13,20 +13,19 @@ use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::worksheets::elsewhere::Fits;
 use bozzetto_core::worksheets::worksheet::Verdict;
 use bytes::Bytes;
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
 use rusqlite::Connection;
 use serde::Deserialize;
 
 use super::queries::{self, Answer, Worksheet};
 use crate::app::App;
 use crate::backdrops::queries as backdrops;
-use crate::captures::{Paper, as_file, cell, print_of, zipped};
+use crate::captures::{Paper, as_file, print_of, zipped};
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::log;
 use crate::render::TO_CAPTURE;
 use crate::render::job::{Done, File, Job, Send};
+use crate::table::{self, To, cell, moment};
 
 pub fn routes() -> Routes {
     const SHEET: &str = "/lessons/{lesson}/worksheets/{worksheet}";
@@ -195,10 +194,8 @@ fn called(number: usize, answer: &Answer, wanted: &Wanted) -> String {
     }
 }
 
-/// The table of a worksheet, as RFC 4180 has it.
+/// The table of a worksheet.
 fn table(answers: &[Answer], wanted: &Wanted) -> Result<Vec<u8>> {
-    let mut table = csv::Writer::from_writer(Vec::new());
-    let fault = |e: csv::Error| AppError::Internal(e.to_string());
     let head = [
         "number",
         "name",
@@ -208,36 +205,23 @@ fn table(answers: &[Answer], wanted: &Wanted) -> Result<Vec<u8>> {
         "verdict",
         "points",
     ];
-    table.write_record(head).map_err(fault)?;
-    for (n, answer) in answers.iter().enumerate() {
+    let rows = answers.iter().zip(1..).map(|(answer, n)| {
         let last = answer.handed_in.as_ref();
-        let at = last.map(|last| {
-            let at = Timestamp::from_millisecond(last.at as i64).unwrap_or(Timestamp::UNIX_EPOCH);
-            at.to_zoned_datetime(TimeZone::system())
-                .strftime("%Y-%m-%d %H:%M:%S")
-                .to_string()
-        });
-        let row = [
-            (n + 1).to_string(),
-            if wanted.names {
-                cell(&answer.name)
-            } else {
-                String::new()
+        let points = answer.noted.points;
+        [
+            i32::to_string(&n),
+            match wanted.names {
+                true => cell(&answer.name),
+                false => String::new(),
             },
             answer.standing().words().to_owned(),
             last.map_or(String::new(), |last| last.number.to_string()),
-            at.unwrap_or_default(),
+            last.map_or(String::new(), |last| moment(last.at as i64, To::Second)),
             answer.noted.verdict.map_or("", Verdict::name).to_owned(),
-            answer
-                .noted
-                .points
-                .map_or(String::new(), |points| points.to_string()),
-        ];
-        table.write_record(&row).map_err(fault)?;
-    }
-    table
-        .into_inner()
-        .map_err(|e| AppError::Internal(e.to_string()))
+            points.map_or(String::new(), |points| points.to_string()),
+        ]
+    });
+    table::of(head, rows)
 }
 
 async fn csv(

@@ -7,6 +7,7 @@ use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use bozzetto_core::geometry::ids::AuthorId;
+use bozzetto_core::people::sent::{LARGEST, MOST_WAITING};
 use bozzetto_core::sheets::owned;
 use bozzetto_core::wire::Sees;
 use bozzetto_core::worksheets::worksheet::{HandIn, HandInFault};

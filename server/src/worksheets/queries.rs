@@ -10,6 +10,7 @@ use crate::backdrops::queries::{self as backdrops, New, Whither};
 use crate::captures;
 use crate::lessons::queries as lessons;
 use crate::stage::placed;
+use crate::store;
 use crate::store::Result;
 
 /// A worksheet of a lesson.
@@ -134,22 +135,9 @@ pub fn say(conn: &Connection, id: i64, said: &Wording) -> Result<()> {
 
 /// Moves a worksheet by one place in its lesson.
 pub fn shift(conn: &Connection, lesson: i64, id: i64, later: bool) -> Result<()> {
-    let mut all: Vec<i64> = of_lesson(conn, lesson)?
-        .iter()
-        .map(|sheet| sheet.id)
-        .collect();
-    let Some(at) = all.iter().position(|sheet| *sheet == id) else {
-        return Ok(());
-    };
-    let other = if later { at + 1 } else { at.wrapping_sub(1) };
-    if other < all.len() {
-        all.swap(at, other);
-    }
-    let mut set = conn.prepare_cached("UPDATE worksheet SET place = ?2 WHERE id = ?1")?;
-    for (n, sheet) in (1i64..).zip(all) {
-        set.execute([sheet, n])?;
-    }
-    Ok(())
+    let all = of_lesson(conn, lesson)?;
+    let all = all.iter().map(|sheet| sheet.id).collect();
+    store::shift(conn, "worksheet", all, id, later)
 }
 
 /// Takes a worksheet away, or brings it back.

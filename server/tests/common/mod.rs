@@ -295,6 +295,11 @@ impl Browser {
         closed.expect("the line stays open")
     }
 
+    /// Goes as a page does that is closed: with a word.
+    pub async fn goes(mut self) {
+        let _ = self.socket.close(None).await;
+    }
+
     /// Whether the server ends the line, in whichever way.
     pub async fn ended(&mut self) -> bool {
         self.close_code().await;

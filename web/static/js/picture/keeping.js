@@ -42,7 +42,12 @@ export class Keeping {
   async drop(key) {
     const store = await this.store("readwrite");
     store?.delete([this.lesson, key]);
-    if (!store) localStorage.removeItem(this.prefix + key);
+    if (store) return;
+    try {
+      localStorage.removeItem(this.prefix + key);
+    } catch {
+      // A forbidden storage holds nothing.
+    }
   }
 
   /**
@@ -57,8 +62,10 @@ export class Keeping {
   write({ key, bytes }, order) {
     try {
       localStorage.setItem(this.prefix + key, `${order} ${base64(bytes)}`);
+      return true;
     } catch {
       // A full or forbidden storage; what came before is in IndexedDB.
+      return false;
     }
   }
 
@@ -96,9 +103,15 @@ export class Keeping {
   /** Before 28 November 2026 a page left all as one list. */
   takeOldForm() {
     const name = `${STORE}:${this.lesson}`;
-    for (const [key, packed] of JSON.parse(localStorage.getItem(name) ?? "[]"))
-      this.write({ key, bytes: unpacked(packed) }, this.next());
+    const list = localStorage.getItem(name);
+    if (list === null) return;
+    // Both forms may be too much for a storage that is nearly full.
     localStorage.removeItem(name);
+    /** @type {[string, string][]} */
+    const all = JSON.parse(list);
+    if (all.every(([key, packed]) => this.write({ key, bytes: unpacked(packed) }, this.next()))) return;
+    for (const [key] of all) localStorage.removeItem(this.prefix + key);
+    localStorage.setItem(name, list);
   }
 
   /** @param {IDBTransactionMode} mode */
