@@ -328,12 +328,19 @@ test("an empty one is asked about, a broken line hands in later, and what goes e
   const there = phone.url();
   await phone.goto("about:blank");
   await phone.context().setOffline(false);
+  // As if that had been five minutes ago.
+  await phone.goto(`${server.base}/join`);
+  await phone.evaluate(() => {
+    const key = Object.keys(localStorage).find((name) => name.startsWith("bozzetto-hands-in")) ?? "";
+    const [how, since] = (localStorage.getItem(key) ?? "").split(" ");
+    localStorage.setItem(key, `${how} ${Number(since) - 5 * 60_000}`);
+  });
   await phone.goto(there);
   await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
   const sheet = new URL(phone.url()).pathname.split("/").pop();
   const now = await (await page.request.get(`${server.base}/lessons/${lesson}/worksheets/${sheet}/now`)).json();
   expect(now.answers.map((/** @type {{ words: string }} */ a) => a.words)).toEqual([
-    expect.stringMatching(/^handed in .*, version 2$/),
+    expect.stringMatching(/^handed in .*, version 2, waited 5 min for a line$/),
   ]);
 
   const [bytes, ...size] = await phone.evaluate(async () => {

@@ -57,6 +57,9 @@ pub struct HandIn {
     pub seq: u64,
     pub at: u64,
     pub late: bool,
+    /// How long it waited on their device for a line, in milliseconds, as that says.
+    #[serde(default)]
+    pub waited: u64,
 }
 
 /// What the presenter has noted of an answer.
@@ -195,6 +198,7 @@ impl HandIn {
             seq,
             at: now,
             late,
+            waited: 0,
         })
     }
 }

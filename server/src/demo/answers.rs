@@ -87,6 +87,7 @@ pub async fn fill(app: &App, lesson: i64, backdrop: i64) -> anyhow::Result<()> {
                     seq,
                     at: crate::now() as u64,
                     late: false,
+                    waited: 0,
                 };
                 worksheets::hand_in(conn, answer.id, &new)?;
             }

@@ -24,6 +24,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(SENT),
         M::up(SNAPSHOTS),
         M::up(TAKE_AWAYS),
+        M::up(WAITED),
     ])
 }
 
@@ -422,3 +423,6 @@ CREATE TABLE reply (
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX reply_of_participant ON reply (participant);
 ";
+
+/// How long what was handed in waited for a line, in milliseconds.
+const WAITED: &str = "ALTER TABLE hand_in ADD COLUMN waited INTEGER NOT NULL DEFAULT 0;";

@@ -235,11 +235,17 @@ async fn elsewhere(
     ))
 }
 
+/// A wait that is told of is no longer than this, in milliseconds: a clock may have been wrong.
+const LONGEST_WAIT: u64 = 7 * 24 * 3600 * 1000;
+
 #[derive(Deserialize)]
 struct Wish {
     /// Also an empty one.
     #[serde(default)]
     insists: bool,
+    /// How long it has waited for a line, in milliseconds.
+    #[serde(default)]
+    waited: u64,
 }
 
 /// What came of handing in.
@@ -279,7 +285,7 @@ async fn hand_in(
         };
         let last = answer.handed_in.as_ref();
         let now = crate::now() as u64;
-        let new = HandIn::now(
+        let mut new = HandIn::now(
             &sheet.door,
             last,
             seq,
@@ -287,7 +293,8 @@ async fn hand_in(
             answer.returned.is_some(),
             now,
         );
-        if let Ok(new) = &new {
+        if let Ok(new) = &mut new {
+            new.waited = wish.waited.min(LONGEST_WAIT);
             queries::hand_in(conn, answer.id, new)?;
         }
         Ok(new)

@@ -251,7 +251,7 @@ impl Answer {
 
 const ANSWER: &str = "SELECT a.id, a.drawn_in, p.id, p.name, a.returned_at, a.verdict, a.points,
          EXISTS (SELECT 1 FROM change WHERE lesson = a.drawn_in AND marks),
-         h.number, h.seq, h.at, h.late
+         h.number, h.seq, h.at, h.late, h.waited
      FROM answer a JOIN participant p ON p.id = a.participant
      LEFT JOIN hand_in h ON h.answer = a.id
          AND h.number = (SELECT max(number) FROM hand_in WHERE answer = a.id)";
@@ -276,6 +276,7 @@ fn read_answer(row: &Row) -> rusqlite::Result<Answer> {
                 seq: row.get::<_, i64>(9)? as u64,
                 at: row.get::<_, i64>(10)? as u64,
                 late: row.get(11)?,
+                waited: row.get::<_, i64>(12)? as u64,
             }),
             None => None,
         },
@@ -307,7 +308,7 @@ pub fn one_answer(conn: &Connection, worksheet: i64, id: i64) -> Result<Option<(
 /// The versions that were handed in, the first one first.
 pub fn versions(conn: &Connection, answer: i64) -> Result<Vec<HandIn>> {
     let mut statement = conn.prepare_cached(
-        "SELECT number, seq, at, late FROM hand_in WHERE answer = ?1 ORDER BY number",
+        "SELECT number, seq, at, late, waited FROM hand_in WHERE answer = ?1 ORDER BY number",
     )?;
     let rows = statement.query_map([answer], |row| {
         Ok(HandIn {
@@ -315,6 +316,7 @@ pub fn versions(conn: &Connection, answer: i64) -> Result<Vec<HandIn>> {
             seq: row.get::<_, i64>(1)? as u64,
             at: row.get::<_, i64>(2)? as u64,
             late: row.get(3)?,
+            waited: row.get::<_, i64>(4)? as u64,
         })
     })?;
     Ok(rows.collect::<rusqlite::Result<_>>()?)
@@ -407,14 +409,15 @@ pub fn begun_by(conn: &Connection, lesson: i64, worksheet: i64, person: i64) -> 
 /// Keeps what was drawn up to a place in the log as a version that was handed in.
 pub fn hand_in(conn: &Connection, answer: i64, new: &HandIn) -> Result<()> {
     conn.prepare_cached(
-        "INSERT INTO hand_in (answer, number, seq, at, late) VALUES (?1, ?2, ?3, ?4, ?5)",
+        "INSERT INTO hand_in (answer, number, seq, at, late, waited) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
     )?
     .execute(params![
         answer,
         new.number,
         new.seq as i64,
         new.at as i64,
-        new.late
+        new.late,
+        new.waited as i64
     ])?;
     set_returned(conn, answer, false)
 }

@@ -133,7 +133,11 @@ impl Line {
                     1 => String::new(),
                     n => format!(", version {n}"),
                 };
-                format!("{} {}{version}", standing.words(), clock(last.at))
+                let waited = match last.waited / 60_000 {
+                    0 => String::new(),
+                    minutes => format!(", waited {minutes} min for a line"),
+                };
+                format!("{} {}{version}{waited}", standing.words(), clock(last.at))
             }
             _ => standing.words().to_owned(),
         };

@@ -177,12 +177,13 @@ addEventListener("keydown", (e) => {
 /** It was pressed while the line was down: kept here, through a reload too. `insists` for also an empty one. */
 const held = {
   name: `bozzetto-hands-in:${lesson}:${sheet}`,
-  /** @returns {"asks" | "insists" | null} */
+  /** How, and when it was pressed first, in milliseconds since 1970. @returns {[string, number] | null} */
   get now() {
-    return /** @type {"asks" | "insists" | null} */ (localStorage.getItem(this.name));
+    const [how, since = `${Date.now()}`] = localStorage.getItem(this.name)?.split(" ") ?? [];
+    return how ? [how, Number(since)] : null;
   },
   set now(how) {
-    if (how) localStorage.setItem(this.name, how);
+    if (how) localStorage.setItem(this.name, how.join(" "));
     else localStorage.removeItem(this.name);
   },
 };
@@ -200,7 +201,9 @@ async function handIn(insists) {
   key.disabled = true;
   try {
     if (!(await comes(() => glass.pending() === 0))) return wait(insists);
-    const response = await fetch(`${base}/hand-in?insists=${insists}`, { method: "POST" }).catch(() => null);
+    const waited = held.now ? Math.max(0, Date.now() - held.now[1]) : 0;
+    const how = `insists=${insists}&waited=${waited}`;
+    const response = await fetch(`${base}/hand-in?${how}`, { method: "POST" }).catch(() => null);
     if (!response) return wait(insists);
     const said = response.ok
       ? await response.json()
@@ -240,14 +243,14 @@ setInterval(showLeft, 500);
 
 /** @param {boolean} insists */
 function wait(insists) {
-  held.now = insists ? "insists" : "asks";
+  held.now = [insists ? "insists" : "asks", held.now?.[1] ?? Date.now()];
   el("standing").textContent = "The line is down: it is kept here, and handed in as soon as the line is back.";
   clearTimeout(again);
   again = window.setTimeout(handInWaiting, AGAIN);
 }
 
 function handInWaiting() {
-  if (held.now && !key.disabled) handIn(held.now === "insists");
+  if (held.now && !key.disabled) handIn(held.now[0] === "insists");
 }
 
 /** @param {() => boolean} is @returns {Promise<boolean>} whether it comes to be so within some seconds */
