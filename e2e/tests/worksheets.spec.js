@@ -192,6 +192,10 @@ test("two phones, a tablet with a pen and thirty more are here, and all hand in"
   await wall.goto(`${server.base}/lessons/${lesson}/worksheets`);
   await wall.locator("#main .capture").click();
   await expect(wall.locator("#wall-count")).toHaveText("33 of 33 handed in");
+  // Whoever is sent away is out at once, from what is theirs, too.
+  await page.locator("#people-list li", { hasText: "Olu" }).getByRole("button", { name: "Send Olu away" }).click();
+  await expect(across.locator("#line")).toContainText("sent you away");
+  await expect(page.locator("#people-title")).toHaveText("32 here");
   for (const { leave } of others) leave();
 });
 

@@ -170,7 +170,7 @@ mod tests {
                     }
                     3 => prop_assert_eq!(pens.take_back(person), has.remove(&who)),
                     4 => {
-                        let before = std::mem::replace(&mut operates, Some(who));
+                        let before = operates.replace(who);
                         up.remove(&who);
                         let told: Vec<u64> = pens.pass_hand(Some(person)).into_iter().map(|p| p.0).collect();
                         prop_assert_eq!(told, before.into_iter().chain([who]).collect::<Vec<_>>());
