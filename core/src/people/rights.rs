@@ -34,11 +34,11 @@ impl Role {
     /// thirty.
     pub fn longest_message(self) -> usize {
         match self {
-            Role::Presenter => crate::wire::MAX_MESSAGE,
-            // A key frame, and what is about it.
-            Role::Participant {
+            // Key frames, too.
+            Role::Presenter
+            | Role::Participant {
                 screen: Some(_), ..
-            } => 2 * 1024 * 1024,
+            } => crate::wire::MAX_MESSAGE,
             Role::Author | Role::Participant { pen: true, .. } => 256 * 1024,
             Role::Participant { pen: false, .. } => 1024,
         }

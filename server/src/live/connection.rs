@@ -47,6 +47,10 @@ const AT_ONCE: NonZeroU32 = NonZeroU32::new(20).unwrap();
 const A_SECOND: NonZeroU32 = NonZeroU32::new(4).unwrap();
 /// How many messages whoever marks a worksheet may send a second: a pen in each of some hands.
 const DRAWN_A_SECOND: NonZeroU32 = NonZeroU32::new(250).unwrap();
+/// How many kB participants may send a second, and at once: a picture stream as fine as ours, or ink without end. What is
+/// beyond that is read later, so that their browser sends less.
+const KB_A_SECOND: NonZeroU32 = NonZeroU32::new(1500).unwrap();
+const KB_AT_ONCE: NonZeroU32 = NonZeroU32::new(6000).unwrap();
 /// Whoever has had so many messages left out is no browser of ours.
 const PATIENCE: u32 = 200;
 
@@ -190,6 +194,14 @@ struct Line<'a> {
     connection: u64,
     lesson: &'a mpsc::Sender<Command>,
     stills: &'a AtomicBool,
+}
+
+/// How long a message is, in whole kB.
+fn kb_of(message: &Message) -> Option<NonZeroU32> {
+    match message {
+        Message::Binary(bytes) => NonZeroU32::new((bytes.len() / 1000) as u32),
+        _ => None,
+    }
 }
 
 fn json(settings: &Settings) -> String {
@@ -354,6 +366,8 @@ impl Line<'_> {
             RateLimiter::direct(Quota::per_second(A_SECOND).allow_burst(AT_ONCE));
         let drawing: DefaultDirectRateLimiter =
             RateLimiter::direct(Quota::per_second(DRAWN_A_SECOND));
+        let much: DefaultDirectRateLimiter =
+            RateLimiter::direct(Quota::per_second(KB_A_SECOND).allow_burst(KB_AT_ONCE));
         let mut left_out = 0;
         let unreadable = |why| Command::Unreadable { connection, why };
         while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
@@ -369,6 +383,10 @@ impl Line<'_> {
                 other => other,
             };
             let longest = rights.longest_message();
+            if let (true, Some(kb)) = (rights.is_guest(), kb_of(&message)) {
+                // No message is longer than may come at once.
+                let _ = much.until_n_ready(kb).await;
+            }
             match rights {
                 rights::Role::Presenter => {}
                 // Nothing that is drawn is left out: it is read later.
