@@ -81,6 +81,10 @@ test("choices, numbers and words are answered, counted, closed, shown and taken 
   // What was asked before has its table still.
   await page.getByText("Asked before (1)").click();
   await expect(page.locator(".asked-before li")).toContainText("2 answered");
+  // It stays open when the panel is brought up to date.
+  await page.waitForResponse((answer) => answer.url().endsWith("/asked"));
+  await page.waitForResponse((answer) => answer.url().endsWith("/asked"));
+  await expect(page.locator(".asked-before li")).toBeVisible();
   const before = await page.getByRole("link", { name: "Table of Which buoy" }).getAttribute("href");
   expect(before).toBe(one);
   // What is not of this lesson is not there; whoever asks for what was asked before gets nothing of it.

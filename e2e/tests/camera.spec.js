@@ -182,6 +182,8 @@ test("who does not know the codec of a stream gets stills", async ({ page, brows
       });
     },
   });
+  // The presenter is told of it as soon as it is so.
+  await expect(page.locator("#people-list")).toContainText("gets stills");
   const still = phone.locator(".pane canvas");
   await expect(still).toBeVisible();
   const there = await seenAt(page, phone, 100, 60);

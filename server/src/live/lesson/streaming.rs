@@ -6,7 +6,7 @@ use bozzetto_core::geometry::ids::{AuthorId, BackdropId, PersonId};
 use bozzetto_core::people::rights;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stream::{Chunk, Still};
-use bozzetto_core::wire::FromServer;
+use bozzetto_core::wire::{FromServer, Sees};
 use tokio::time::Instant;
 
 use super::{KeyWanted, Lesson, Role};
@@ -123,9 +123,12 @@ impl Lesson {
         if std::mem::replace(&mut c.stills, true) {
             return;
         }
-        if matches!(c.role, Role::Participant(_)) {
+        if let Role::Participant(p) = &c.role {
+            let (id, name) = (p.id, p.name.clone());
+            let person = self.person(id, &name, Sees::Stills);
             self.watching.streams = self.watching.streams.saturating_sub(1);
             self.watching.stills += 1;
+            self.publish_to_presenters(&FromServer::Came(person));
         }
         self.publish_watching();
         self.want_keys();

@@ -22,6 +22,9 @@ export function prepareAsk(lesson, glass, area) {
   /** Whether the answers are to be seen here: that is not for everybody from the start. */
   let opened = false;
   const details = () => /** @type {HTMLDetailsElement | null} */ (panel.querySelector(".asked details"));
+  const earlier = () => /** @type {HTMLDetailsElement | null} */ (panel.querySelector(".asked-before"));
+  /** What was asked before is open: so it is when the panel was brought up to date. */
+  let looksBack = false;
   const show = () => {
     const { left, top, width, height } = area();
     // What everybody may see stays on the stage when the panel goes.
@@ -36,10 +39,15 @@ export function prepareAsk(lesson, glass, area) {
     look();
   });
   el("asked").addEventListener("toggle", () => (opened = details()?.open ?? false), true);
-  el("asked").addEventListener("htmx:beforeSwap", () => (opened = details()?.open ?? opened));
+  el("asked").addEventListener("htmx:beforeSwap", () => {
+    opened = details()?.open ?? opened;
+    looksBack = earlier()?.open ?? false;
+  });
   el("asked").addEventListener("htmx:afterSwap", () => {
     const shown = details();
     if (shown && opened) shown.open = true;
+    const before = earlier();
+    if (before && looksBack) before.open = true;
     show();
   });
   setInterval(() => {
