@@ -25,6 +25,7 @@
 //! * [`capture`]: pictures taken of the stage.
 //! * [`asking`]: quick questions to all, and what the answers come to.
 //! * [`worksheets`]: pictures that participants mark, and what they have marked all together.
+//! * [`recording`]: films of a lesson, and a lesson shown again.
 //! * [`prefs`]: settings, keys, and what the last seat can read.
 //! * [`wire`]: the messages between browser and server.
 //! * [`people`]: join codes, and who may send what.
@@ -44,6 +45,7 @@ pub mod marks;
 pub mod paint;
 pub mod people;
 pub mod prefs;
+pub mod recording;
 pub mod sheets;
 pub mod stage;
 pub mod stream;

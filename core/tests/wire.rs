@@ -1,7 +1,7 @@
 //! Golden files: messages as they are packed. What a browser kept by an earlier version is still
 //! read; and nothing of a message changes without a new [`VERSION`], which brings a new file.
 //!
-//! A new file is written with `WRITE_GOLDEN=1 cargo test --workspace --test wire`.
+//! A new file is written with `WRITE_GOLDEN=1 cargo test --package bozzetto-core --test all wire::`.
 
 use std::fmt::Write;
 use std::path::PathBuf;

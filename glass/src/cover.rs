@@ -144,6 +144,17 @@ impl Glass {
         in_frame(&parts, shows, (width, height))
     }
 
+    /// Where what is hidden lies on stage: x, y, width and height in glass units of one part after the other, grown to whole
+    /// ones.
+    pub fn hidden_on_stage(&self) -> Vec<f64> {
+        let panes = self.panes();
+        let all = panes.iter().flat_map(covered::hidden);
+        let whole = all.map(|(_, at)| [at.x0.floor(), at.y0.floor(), at.x1.ceil(), at.y1.ceil()]);
+        whole
+            .flat_map(|[x0, y0, x1, y1]| [x0, y0, x1 - x0, y1 - y0])
+            .collect()
+    }
+
     /// The same of what is hidden, in a frame that is kept with a capture: it is to be found nowhere.
     pub fn frame_hidden(&self, id: &str, shows: &[f64], width: f64, height: f64) -> Vec<f64> {
         let backdrop = self.backdrop(id);

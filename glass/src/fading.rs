@@ -1,6 +1,8 @@
 //! Fading ink, as it is seen from moment to moment.
 
+use bozzetto_core::clocks::server_clock::ServerClock;
 use bozzetto_core::sheets::fade;
+use wasm_bindgen::prelude::wasm_bindgen;
 
 use crate::Glass;
 
@@ -38,5 +40,15 @@ impl Glass {
     /// The server's clock as far as it is known here.
     pub(crate) fn now(&self) -> u64 {
         self.session.clock.at(crate::clock::machine())
+    }
+}
+
+#[wasm_bindgen]
+impl Glass {
+    /// It is this moment of the lesson, in milliseconds since 1970, whatever was heard: of a lesson that is shown again.
+    pub fn set_clock(&mut self, now: f64) {
+        self.session.clock = ServerClock::default();
+        let now = now.max(0.0) as u64;
+        self.session.clock.heard(now, crate::clock::machine());
     }
 }

@@ -13,6 +13,7 @@ use crate::auth::passphrase;
 use crate::auth::signing::{self, Secret};
 use crate::live::Live;
 use crate::media::Media;
+use crate::recordings::{Films, Replays};
 use crate::render::{LONGEST_JOB, Pool, Printed};
 use crate::room::Room;
 use crate::seats::Seats;
@@ -68,6 +69,9 @@ impl Options {
 pub struct App {
     pub store: Store,
     pub media: Media,
+    pub films: Films,
+    /// Lessons that are shown again.
+    pub replays: Replays,
     pub live: Live,
     pub room: Room,
     pub render: Pool,
@@ -113,6 +117,7 @@ impl App {
         std::fs::create_dir_all(data).map_err(anyhow::Error::from)?;
         let store = Store::open(data)?;
         let media = Media::open(data)?;
+        let films = Films::open(data)?;
         // Behind a proxy others can reach what listens on this machine only.
         let open = options.listen.ip().is_loopback() && options.proxies.is_empty();
         let other = |e: crate::store::StoreError| anyhow::Error::from(e);
@@ -125,6 +130,7 @@ impl App {
             // A full or read-only disk is no reason not to show what there is.
             Err(e) => tracing::warn!("nothing can be written: {e}"),
         }
+        films.sweep_unused(&store).await;
         if let Err(e) = store.write(lessons::queries::renew_old_codes).await {
             tracing::warn!("old join codes stay: {e}");
         }
@@ -136,6 +142,8 @@ impl App {
             live: Live::new(store.clone()),
             store,
             media,
+            films,
+            replays: Replays::default(),
             room: Room::new(data, options.quota),
             printed: Printed::new(render.clone()),
             render,

@@ -25,6 +25,19 @@ pub const STAGE_POLICY: &str = "default-src 'none'; script-src 'self' 'wasm-unsa
 pub const ADDRESS_POLICY: &str = "default-src 'none'; style-src 'self'; frame-src http: https:; \
     base-uri 'none'; form-action 'none'; frame-ancestors 'self'";
 
+/// The page of a film that was given out: framed by these sites, with spaces between, and by no other.
+pub fn film_policy(framed_by: &str) -> String {
+    let framed_by = if framed_by.is_empty() {
+        "'none'"
+    } else {
+        framed_by
+    };
+    format!(
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; \
+         media-src 'self'; form-action 'none'; base-uri 'none'; frame-ancestors {framed_by}"
+    )
+}
+
 /// What pages may use of the device: on the stage what its own tools need, and nothing in frames.
 const PERMISSIONS: &str = "camera=(self), microphone=(self), display-capture=(self), \
     fullscreen=(self), clipboard-read=(self), clipboard-write=(self), screen-wake-lock=(self), \

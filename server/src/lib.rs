@@ -24,6 +24,7 @@ pub mod media;
 mod membership;
 pub mod people;
 mod private;
+pub mod recordings;
 pub mod render;
 pub mod room;
 pub mod router;

@@ -217,6 +217,7 @@ const USED: &str = "SELECT media FROM backdrop WHERE media IS NOT NULL
     UNION SELECT media FROM placed
     UNION SELECT media FROM worksheet
     UNION SELECT media FROM take_away WHERE media IS NOT NULL
+    UNION SELECT poster FROM recording WHERE poster IS NOT NULL
     UNION SELECT media FROM capture UNION SELECT thumbnail FROM capture
     UNION SELECT media FROM capture_frame";
 
@@ -271,6 +272,7 @@ pub async fn forget_daily(app: App) {
         if let Err(e) = gone {
             tracing::warn!("what was deleted long ago stays: {e}");
         }
+        app.films.sweep_unused(&app.store).await;
     }
 }
 
@@ -288,6 +290,7 @@ pub fn forget_deleted(conn: &Connection) -> store::Result<HashSet<String>> {
 
 fn delete_old(conn: &Connection) -> store::Result<()> {
     crate::people::forget_old(conn)?;
+    crate::recordings::forget_old(conn)?;
     let before = crate::now() - MONTH;
     for table in ["lesson", "capture", "backdrop", "worksheet", "take_away"] {
         conn.execute(

@@ -22,6 +22,7 @@ struct Names {
     question: Option<i64>,
     sent: Option<i64>,
     take_away: Option<i64>,
+    recording: Option<i64>,
     /// Where what was deleted is brought back.
     restores: bool,
     /// A participant's address: what they have kept for themselves is theirs alone.
@@ -55,6 +56,7 @@ pub async fn check(
             "question" => &mut names.question,
             "sent" => &mut names.sent,
             "take_away" => &mut names.take_away,
+            "recording" => &mut names.recording,
             _ => continue,
         };
         match value.parse() {
@@ -80,6 +82,7 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
             names.capture,
             names.worksheet,
             names.take_away,
+            names.recording,
         ]
         .iter()
         .all(Option::is_none);
@@ -113,6 +116,12 @@ fn belong(conn: &Connection, names: Names) -> store::Result<bool> {
                 "SELECT 1 FROM take_away WHERE id = ?1 AND lesson = ?2 AND (?3 OR deleted_at IS NULL)",
             )?
             .exists(rusqlite::params![take_away, lesson, names.restores])?);
+    }
+    if let (Some(lesson), Some(recording)) = (names.lesson, names.recording) {
+        // One that was binned can be looked at and had again.
+        return Ok(conn
+            .prepare_cached("SELECT 1 FROM recording WHERE id = ?1 AND lesson = ?2")?
+            .exists([recording, lesson])?);
     }
     if let (Some(lesson), Some(worksheet)) = (names.lesson, names.worksheet) {
         let there = conn

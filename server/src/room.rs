@@ -53,7 +53,10 @@ impl Room {
         let free = rustix::fs::statvfs(&*self.folder)
             .map_or(u64::MAX, |s| s.f_bavail.saturating_mul(s.f_frsize));
         Filled {
-            used: sizes(&self.folder) + sizes(&self.folder.join("media")),
+            used: ["", "media", crate::recordings::FOLDER]
+                .map(|part| sizes(&self.folder.join(part)))
+                .iter()
+                .sum(),
             limit: self.limit,
             free,
         }
@@ -65,6 +68,16 @@ impl Room {
     /// When it may not; says why.
     pub fn for_an_upload(&self, bytes: u64) -> Result<(), AppError> {
         self.filled().holds(bytes.saturating_add(FOR_CAPTURES))
+    }
+
+    /// How many bytes more recordings may have: they leave as much to captures as uploads do.
+    pub fn for_recordings(&self) -> u64 {
+        let filled = self.filled();
+        let of_limit = filled
+            .limit
+            .map_or(u64::MAX, |limit| limit.saturating_sub(filled.used));
+        let of_disk = filled.free.saturating_sub(RESERVE);
+        of_limit.min(of_disk).saturating_sub(FOR_CAPTURES)
     }
 
     /// Whether a capture may be kept that has so many bytes.

@@ -16,8 +16,8 @@ use crate::auth::presenter;
 use crate::door::{Access, Route, Routes};
 use crate::error::AppError;
 use crate::{
-    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, sent,
-    settings, stage, take_aways, worksheets,
+    asking, assets, backdrops, captures, follow, headers, lessons, membership, people, recordings,
+    sent, settings, stage, take_aways, worksheets,
 };
 
 /// How long the next piece of a request's body may take to come.
@@ -37,6 +37,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(stage::routes())
         .merge(backdrops::routes())
         .merge(captures::routes())
+        .merge(recordings::for_presenters())
         .merge(worksheets::for_presenters())
         .merge(people::routes())
         .merge(asking::for_presenters())
@@ -52,6 +53,7 @@ fn all_routes(guarded: impl FnOnce(Router<App>) -> Router<App>) -> Routes {
         .merge(asking::for_participants())
         .merge(sent::for_participants())
         .merge(take_aways::for_participants())
+        .merge(recordings::for_others())
         .merge(presenter::for_anybody())
         .get("/pages/{key}/{*path}", backdrops::serve_web_page)
         .get("/static/{build}/{*path}", assets::serve)
@@ -67,12 +69,15 @@ pub fn router(app: App) -> Router {
             .layer(from_fn_with_state(app.clone(), presenter::only_presenters))
     })
     .done();
-    let packed = DefaultPredicate::new().and(NotForContentType::const_new("font/"));
+    let packed = DefaultPredicate::new()
+        .and(NotForContentType::const_new("font/"))
+        .and(NotForContentType::const_new("video/"))
+        .and(NotForContentType::const_new("audio/"));
     router
         .fallback(async || AppError::NotFound)
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(from_fn(in_time))
-        // Pages and vector pictures are packed on the way; pixels, fonts and what is packed already
+        // Pages and vector pictures are packed on the way; pixels, films, fonts and what is packed already
         // are not.
         .layer(CompressionLayer::new().compress_when(packed))
         .layer(from_fn(log))

@@ -23,6 +23,8 @@ use bozzetto_core::instruments::scale::Scale;
 use bozzetto_core::instruments::units::Unit;
 use bozzetto_core::lesson::change::{Change, What};
 use bozzetto_core::marks::mark::{Body, Mark, Style};
+use bozzetto_core::recording::cuts::{Chapter, Cuts};
+use bozzetto_core::recording::pieces::{Coded, Head, Packet, Track, opened, sealed};
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, Frozen, ViewState};
 use bozzetto_core::stage::board::Board;
@@ -47,6 +49,9 @@ const WHOLE: &str = include_str!("fixtures/forms/whole.json");
 /// The same, since parts of backdrops can be hidden.
 const CAPTURE_HIDDEN: &str = include_str!("fixtures/forms/capture-hidden.json");
 const CAPTURE_MARKED: &str = include_str!("fixtures/forms/capture-marked.json");
+
+/// A piece of a recording.
+const PIECE: &str = include_str!("fixtures/forms/piece-1.hex");
 
 /// Parts that are hidden on two pages.
 fn hidden() -> Vec<HiddenPart> {
@@ -309,4 +314,47 @@ fn captures_are_stored_as_they_were() {
     assert_eq!(written, CAPTURE_MARKED.trim());
     let read: (Moment, Cut) = serde_json::from_str(CAPTURE_MARKED).unwrap();
     assert_eq!(read, whole);
+}
+
+/// Recordings are read as they were kept, and kept as they were.
+#[test]
+fn recordings_are_stored_as_they_were() {
+    let packet = |track, at, key, size| Packet {
+        track,
+        at,
+        key,
+        size,
+    };
+    let head = Head {
+        number: 3,
+        from: 6_000_000,
+        taken: 1_790_000_000_000,
+        to: 8_000_000,
+        coded: vec![Coded {
+            track: Track::Sound,
+            codec: "opus".to_owned(),
+            size: (48_000, 1),
+            description: b"OpusHead".to_vec(),
+        }],
+        packets: vec![
+            packet(Track::Picture, 6_000_000, true, 3),
+            packet(Track::Sound, 6_010_000, true, 2),
+        ],
+    };
+    let data = [1, 2, 3, 4, 5];
+    assert_eq!(sealed(&head, &data), bytes(PIECE));
+    assert_eq!(opened(&bytes(PIECE)), Ok((head, &data[..])));
+    let chapters = r#"[{"at":1.5,"name":"Ebb"}]"#;
+    let read: Vec<Chapter> = serde_json::from_str(chapters).unwrap();
+    assert_eq!(serde_json::to_string(&read).unwrap(), chapters);
+    let mut cuts = Cuts::whole(9.0);
+    cuts.take_out(2.0, 3.5);
+    assert_eq!(
+        serde_json::to_string(&cuts).unwrap(),
+        "[[0.0,2.0],[3.5,9.0]]"
+    );
+    assert_eq!(
+        serde_json::from_str::<Cuts>("[[0.0,2.0],[3.5,9.0]]").unwrap(),
+        cuts
+    );
 }

@@ -9,8 +9,10 @@ use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::auth::{passphrase, sessions, token};
 use bozzetto::door::{Access, Route};
+use bozzetto::recordings::Handed;
 use bozzetto::router;
 use bozzetto::store::Store;
+use bozzetto::take_aways;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 
 use common::{Server, pause};
@@ -74,10 +76,45 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
         ("/follow/{lesson}/screen/end", [204, 204, 204, 403]),
         ("/follow/{lesson}/snapshots", [422, 422, 422, 403]),
         ("/follow/{lesson}/files-and-links", [200, 200, 200, 403]),
-        // A link leads elsewhere.
+        // The lesson, shown again, which is a page of its own and no film.
         (
             "/follow/{lesson}/files-and-links/{take_away}",
             [303, 303, 303, 403],
+        ),
+        ("/follow/{lesson}/replays/{take_away}", [200, 200, 200, 403]),
+        (
+            "/follow/{lesson}/replays/{take_away}/lived",
+            [200, 200, 200, 403],
+        ),
+        (
+            "/follow/{lesson}/replays/{take_away}/about",
+            [200, 200, 200, 403],
+        ),
+        (
+            "/follow/{lesson}/replays/{take_away}/films/{recording}/files/film.mp4",
+            [404, 404, 404, 403],
+        ),
+        (
+            "/follow/{lesson}/replays/{take_away}/placed/{picture}",
+            [404, 404, 404, 403],
+        ),
+        (
+            "/follow/{lesson}/replays/{take_away}/backdrops/{seen}/picture",
+            [404, 404, 404, 403],
+        ),
+        // The page that was seen is seen again, on stage or not.
+        (
+            "/follow/{lesson}/replays/{take_away}/backdrops/{seen}/pages/{page}",
+            [200, 200, 200, 403],
+        ),
+        (
+            "/follow/{lesson}/replays/{take_away}/backdrops/{seen}/video",
+            [404, 404, 404, 403],
+        ),
+        ("/follow/{lesson}/films/{take_away}", [404, 404, 404, 403]),
+        (
+            "/follow/{lesson}/films/{take_away}/files/{file}",
+            [404, 404, 404, 403],
         ),
         // A worksheet is no snapshot: a participant deletes none.
         (
@@ -110,7 +147,11 @@ fn participants() -> BTreeMap<&'static str, [u16; 4]> {
 }
 
 /// The routes that everybody may use.
-const ANYBODY: [(&str, &str); 9] = [
+const ANYBODY: [(&str, &str); 12] = [
+    // With a name that nobody guesses.
+    ("GET", "/film/{token}"),
+    ("GET", "/film/{token}/embed"),
+    ("GET", "/film/{token}/files/{file}"),
     ("GET", "/join"),
     ("POST", "/join"),
     ("GET", "/join/{code}"),
@@ -158,12 +199,9 @@ async fn house() -> House {
         .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
     let asked = server.ask(ask, Body::from("kind=yes-no")).await;
     assert_eq!(asked.status(), 200);
-    let link = Request::post(format!("/lessons/{lesson}/take-aways/links"))
-        .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
-    let given = server
-        .ask(link, Body::from("words=Tides&address=example.org"))
-        .await;
-    assert_eq!(given.status(), 200);
+    take_aways::hand_out_replay(&server.app, lesson, "Tides", Handed::default())
+        .await
+        .unwrap();
     let head = "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.pdf\"\r\n\r\n";
     let body = [head.as_bytes(), pdf, b"\r\n--cut--\r\n"].concat();
     let send = Request::post(format!("/follow/{lesson}/send"))
@@ -218,6 +256,10 @@ impl House {
             .replace("{take_away}", &self.question.to_string())
             .replace("{page}", "0?width=512")
             .replace("{picture}", "1")
+            .replace("{recording}", "1")
+            .replace("{link}", "1")
+            .replace("{seen}", &self.document.to_string())
+            .replace("{file}", "film.mp4")
             .replace("{code}", "AAAAAAAA")
             .replace("{by}", "1")
             .replace("{person}", "1")

@@ -15,11 +15,12 @@ const TARGET: &str = "wasm32-unknown-unknown";
 const OUT: &str = "web/static/glass";
 
 /// What is built for the browser: the package, and what pages know it as.
-const MODULES: [(&str, &str); 4] = [
+const MODULES: [(&str, &str); 5] = [
     ("bozzetto-glass", "glass"),
     ("bozzetto-cut", "cut"),
     ("bozzetto-wall", "wall"),
     ("bozzetto-text", "text"),
+    ("bozzetto-recorder", "recorder"),
 ];
 
 pub fn build() -> anyhow::Result<()> {

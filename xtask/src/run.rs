@@ -40,9 +40,12 @@ pub fn tool(name: &str, version: &str, features: &[&str]) -> anyhow::Result<Path
     let tool = Path::new(TOOLS).join("bin").join(name);
     if !tool.exists() {
         println!("{name} is missing; it is built once, which takes some minutes.");
+        // It runs for seconds: to optimise it would take longer than it ever saves.
         run(cargo()
             .args(["install", name, "--locked", "--version", version])
-            .args(["--root", TOOLS, "--features", &features.join(",")]))?;
+            .args(["--root", TOOLS, "--features", &features.join(",")])
+            .arg("--debug")
+            .env("CARGO_PROFILE_DEV_DEBUG", "0"))?;
     }
     Ok(tool)
 }
@@ -91,7 +94,11 @@ pub fn debian(needed: &[(&str, &str)]) -> anyhow::Result<()> {
 
 /// Makes sure of the browser tests' npm packages and of Chromium.
 pub fn browser() -> anyhow::Result<()> {
-    debian(&[("chromium", "chromium"), ("pngcheck", "pngcheck")])?;
+    debian(&[
+        ("chromium", "chromium"),
+        ("pngcheck", "pngcheck"),
+        ("ffprobe", "ffmpeg"),
+    ])?;
     let written = |path: &str| Path::new(path).metadata().ok()?.modified().ok();
     if written("e2e/node_modules/.package-lock.json") < written("e2e/package-lock.json") {
         let mut npm = Command::new("npm");

@@ -3,5 +3,6 @@
 pub mod change;
 mod remembered;
 pub mod replica;
+pub mod told;
 
 pub use remembered::Lesson;

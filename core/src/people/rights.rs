@@ -30,8 +30,7 @@ impl Role {
         }
     }
 
-    /// The longest message that is taken from them, in bytes: what a participant may say fits into
-    /// thirty.
+    /// The longest message that is taken from them, in bytes.
     pub fn longest_message(self) -> usize {
         match self {
             // Key frames, too.
@@ -45,8 +44,8 @@ impl Role {
     }
 }
 
-/// Whether somebody in this role may send this. Participants watch, and draw if a pen was passed to them; whoever answers a
-/// worksheet marks that. Neither changes anything else. Whatever their page allows, messages are judged here.
+/// Whether somebody in this role may send this. Participants watch; they draw, operate the page on stage and send the
+/// pictures of their screen while that is passed to them. Whoever answers a worksheet marks that. Neither changes anything else. Whatever their page allows, messages are judged here.
 pub fn may(role: Role, message: &ToServer) -> bool {
     use ToServer as To;
     match (role, message) {

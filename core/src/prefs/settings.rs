@@ -10,6 +10,7 @@ use crate::capture::name::{MAX_NAME, Naming, PATTERN};
 use crate::marks::swatch::{MOST, ORIGINALS, Swatch};
 use crate::prefs::keys::Keys;
 use crate::prefs::legibility::Room;
+use crate::recording::budget::{MOST_PLACES, Place, usual_places};
 
 /// Which edge of the stage the rail stands at.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
@@ -101,6 +102,8 @@ pub struct Settings {
     pub rings: Vec<KeptRing>,
     /// What is kept of participants is removed when their lesson has not been used for so many days.
     pub forgets_after: u32,
+    /// Where recordings have to fit.
+    pub places: Vec<Place>,
 }
 
 /// What goes along with captures.
@@ -214,6 +217,7 @@ impl Default for Settings {
             aids: Aids::default(),
             rings: Vec::new(),
             forgets_after: FORGETS_AFTER[2].0,
+            places: usual_places(),
         }
     }
 }
@@ -228,6 +232,11 @@ impl Settings {
         }
         for swatch in &mut self.swatches {
             *swatch = swatch.settled();
+        }
+        self.places.truncate(MOST_PLACES);
+        for place in &mut self.places {
+            place.name = place.name.chars().take(40).collect();
+            place.bytes = place.bytes.clamp(1e6, 1e11);
         }
         self.room = self.room.settled();
         if !self.rail.along.is_finite() {

@@ -4,11 +4,10 @@ use bozzetto_core::capture::name::has_words;
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use rusqlite::{Connection, OptionalExtension, Row, params};
-use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use crate::media::Written;
-use crate::store::{Result, StoreError};
+use crate::store::{Result, json};
 
 /// A backdrop that is to be added.
 pub struct New {
@@ -48,11 +47,6 @@ impl Whither {
             Whither::Library => (None, 0.0),
         })
     }
-}
-
-/// What core keeps of a backdrop, as the table has it.
-pub fn json<T: Serialize>(value: &T) -> Result<String> {
-    serde_json::to_string(value).map_err(|e| StoreError(e.to_string()))
 }
 
 const COLUMNS: &str = "id, name, width, height, kind, seen";

@@ -5,10 +5,9 @@ use bozzetto_core::capture::name::{Naming, PATTERN, counted};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::wire::TakeAway;
 use rusqlite::{Connection, OptionalExtension, Row, params};
-use serde::Serialize;
 
 use crate::media::Written;
-use crate::store::{Result, StoreError};
+use crate::store::{Result, StoreError, json};
 
 /// A capture, as pages show it.
 pub struct Capture {
@@ -493,10 +492,6 @@ pub fn make_final(conn: &Connection, lesson: i64, id: i64) -> Result<Vec<String>
     )?
     .execute([id, lesson, crate::now()])?;
     Ok(frames)
-}
-
-fn json(what: &impl Serialize) -> Result<String> {
-    serde_json::to_string(what).map_err(|e| StoreError(e.to_string()))
 }
 
 /// A lesson's captures, oldest first.

@@ -6,7 +6,7 @@ use axum::http::HeaderMap;
 use axum::response::Response;
 use bozzetto_core::capture::Plan;
 use bozzetto_core::display::{DisplayList, Item, Placing};
-use bozzetto_core::geometry::frames::{Held, Point, Rect};
+use bozzetto_core::geometry::frames::{Point, Rect};
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView};
@@ -33,16 +33,27 @@ async fn shown(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Shown> {
     shown.map_err(|_| AppError::NotFound)
 }
 
-async fn backdrop(
-    app: &App,
-    lesson: i64,
-    backdrop: i64,
-    headers: &HeaderMap,
-) -> Result<BackdropView> {
-    let shown = shown(app, lesson, headers).await?;
-    let wanted = BackdropId(backdrop as u64);
-    let found = shown.stage.each().find(|b| b.id == wanted);
-    found.cloned().ok_or(AppError::NotFound)
+/// What somebody sees or has seen: of nothing else do they get files.
+pub struct Seen {
+    pub views: Vec<BackdropView>,
+    pub placed: Vec<Placement>,
+}
+
+impl Seen {
+    /// What is being shown to participants of a lesson, for one of them.
+    async fn now(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Self> {
+        let shown = shown(app, lesson, headers).await?;
+        Ok(Self {
+            views: shown.stage.each().cloned().collect(),
+            placed: shown.placed,
+        })
+    }
+
+    /// A backdrop as it was seen, with what is said of it.
+    fn find(&self, id: i64, is: impl Fn(&BackdropView) -> bool) -> Result<&BackdropView> {
+        let of = |view: &&BackdropView| view.id == BackdropId(id as u64) && is(view);
+        self.views.iter().find(of).ok_or(AppError::NotFound)
+    }
 }
 
 /// The file of a backdrop that is shown as it is. Of all others participants get pictures.
@@ -59,13 +70,9 @@ pub struct Without {
 }
 
 impl Without {
-    /// What is withheld, if it is known there: whoever asks for less than that hears of it first.
-    fn of(&self, view: &BackdropView) -> Result<Vec<Rect<Held>>> {
-        let parts = view.seen.withheld();
-        match covered::tag(&parts) == self.cover {
-            true => Ok(parts),
-            false => Err(AppError::NotFound),
-        }
+    /// Whether that is what is withheld: whoever asks for less hears of more first.
+    fn is_of(&self, view: &BackdropView) -> bool {
+        covered::tag(&view.seen.withheld()) == self.cover
     }
 }
 
@@ -75,29 +82,52 @@ pub async fn picture(
     Query(without): Query<Without>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let view = backdrop(&app, lesson, id, &headers).await?;
+    let seen = Seen::now(&app, lesson, &headers).await?;
+    picture_of(&app, lesson, id, &seen, &without, &headers).await
+}
+
+/// The picture of a backdrop that is or was seen.
+pub async fn picture_of(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    seen: &Seen,
+    without: &Without,
+    headers: &HeaderMap,
+) -> Result<Response> {
+    let view = seen.find(id, |view| without.is_of(view))?;
     let BackdropKind::Picture { grain } = view.kind else {
         return Err(AppError::NotFound);
     };
-    match &without.of(&view)?[..] {
-        [] => file(&app, lesson, id, &headers).await,
+    match &view.seen.withheld()[..] {
+        [] => file(app, lesson, id, headers).await,
         parts => {
-            let page = cut::Page::of_picture(&view, grain);
-            cut::without(&app, lesson, &view, &page, parts, &headers).await
+            let page = cut::Page::of_picture(view, grain);
+            cut::without(app, lesson, view, &page, parts, headers).await
         }
     }
 }
 
-/// A film is played by each browser itself: while some of it is withheld, nobody gets it.
 pub async fn video(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let view = backdrop(&app, lesson, id, &headers).await?;
-    let whole = view.seen.withheld().is_empty();
+    let seen = Seen::now(&app, lesson, &headers).await?;
+    video_of(&app, lesson, id, &seen, &headers).await
+}
+
+/// A film is played by each browser itself: while some of it is withheld, nobody gets it.
+pub async fn video_of(
+    app: &App,
+    lesson: i64,
+    id: i64,
+    seen: &Seen,
+    headers: &HeaderMap,
+) -> Result<Response> {
+    let view = seen.find(id, |view| view.seen.withheld().is_empty())?;
     match view.kind {
-        BackdropKind::Video { .. } if whole => file(&app, lesson, id, &headers).await,
+        BackdropKind::Video { .. } => file(app, lesson, id, headers).await,
         _ => Err(AppError::NotFound),
     }
 }
@@ -110,15 +140,28 @@ pub async fn page(
     Query(without): Query<Without>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let view = backdrop(&app, lesson, id, &headers).await?;
-    if view.seen.page as usize != page {
-        return Err(AppError::NotFound);
-    }
-    match &without.of(&view)?[..] {
-        [] => backdrops::show_page(&app, lesson, &view, page, wanted, &headers).await,
+    let seen = Seen::now(&app, lesson, &headers).await?;
+    page_of(&app, lesson, (id, page), &seen, wanted, &without, &headers).await
+}
+
+/// A page of a document that is or was seen.
+pub async fn page_of(
+    app: &App,
+    lesson: i64,
+    (id, page): (i64, usize),
+    seen: &Seen,
+    wanted: Wanted,
+    without: &Without,
+    headers: &HeaderMap,
+) -> Result<Response> {
+    let view = seen.find(id, |view| {
+        view.seen.page as usize == page && without.is_of(view)
+    })?;
+    match &view.seen.withheld()[..] {
+        [] => backdrops::show_page(app, lesson, view, page, wanted, headers).await,
         parts => {
-            let page = cut::Page::of_document(&view, wanted).ok_or(AppError::NotFound)?;
-            cut::without(&app, lesson, &view, &page, parts, &headers).await
+            let page = cut::Page::of_document(view, wanted).ok_or(AppError::NotFound)?;
+            cut::without(app, lesson, view, &page, parts, headers).await
         }
     }
 }
@@ -156,38 +199,51 @@ pub async fn placed(
     Query(without): Query<Without>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    let shown = shown(&app, lesson, &headers).await?;
+    let seen = Seen::now(&app, lesson, &headers).await?;
+    placed_of(&app, lesson, picture, &seen, part, &without, &headers).await
+}
+
+/// A placed picture that is or was seen, or one that a backdrop is or was held at.
+pub async fn placed_of(
+    app: &App,
+    lesson: i64,
+    picture: u64,
+    seen: &Seen,
+    part: Part,
+    without: &Without,
+    headers: &HeaderMap,
+) -> Result<Response> {
     if part.l.is_none() {
-        let mut held = shown.stage.each();
+        let mut held = seen.views.iter().filter(|view| without.is_of(view));
         let held = held.find_map(|b| Some((b, b.seen.frozen.filter(|f| f.picture == picture)?)));
         let (view, frozen) = held.ok_or(AppError::NotFound)?;
-        let parts = without.of(view)?;
+        let parts = view.seen.withheld();
         if parts.is_empty() {
-            return whole(&app, picture, &headers).await;
+            return whole(app, picture, headers).await;
         }
-        let file = backdrops::placed_file(&app, picture).await?;
+        let file = backdrops::placed_file(app, picture).await?;
         let size = file.and_then(|file| bozzetto_press::picture::size(&file.path));
         let page = cut::Page::of_frozen(&frozen, size.ok_or(AppError::NotFound)?);
-        return cut::without(&app, lesson, view, &page, &parts, &headers).await;
+        return cut::without(app, lesson, view, &page, &parts, headers).await;
     }
     let around = |p: &Placement| Part::around(p.seen());
-    let mut marks = shown.placed.iter().filter(|p| p.picture == picture);
+    let mut marks = seen.placed.iter().filter(|p| p.picture == picture);
     let placed = marks.find(|p| part.is_of(around(p)));
     let placed = placed.ok_or(AppError::NotFound)?;
     let [l, t, r, b] = around(placed);
     if [l, t, r, b] == [0, 0, i64::from(placed.width), i64::from(placed.height)] {
-        return whole(&app, picture, &headers).await;
+        return whole(app, picture, headers).await;
     }
-    let file = backdrops::placed_file(&app, picture).await?;
+    let file = backdrops::placed_file(app, picture).await?;
     let file = file.ok_or(AppError::NotFound)?;
     let tag = format!("\"cut-{}-{l}-{t}-{r}-{b}\"", file.name);
-    if serving::knows(&headers, &tag) {
-        return Ok(serving::picture("", &headers, &tag));
+    if serving::knows(headers, &tag) {
+        return Ok(serving::picture("", headers, &tag));
     }
     let (print, memory) = cut(picture, file, [l, t, r, b]);
     let job = || Job::Cut(print);
     let bytes = app.printed.get(tag.clone(), job, memory, TO_DRAW).await?;
-    Ok(serving::picture(bytes, &headers, &tag))
+    Ok(serving::picture(bytes, headers, &tag))
 }
 
 /// A part of a picture, in its own pixels, as something to be printed, and what memory it takes.

@@ -2,7 +2,7 @@
 //! what is handed out.
 
 mod cut;
-mod files;
+pub mod files;
 mod join;
 mod news;
 mod routes;

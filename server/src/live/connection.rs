@@ -20,7 +20,7 @@ use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use tokio::sync::{mpsc, oneshot};
 
 use super::broadcast::{Heard, Subscription};
-use super::lesson::{Command, Joined, Role, Said};
+use super::lesson::{Command, Joined, Passed, Role, Said};
 use crate::app::App;
 use crate::auth::participant::{self, Participant};
 use crate::auth::sessions;
@@ -134,7 +134,7 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
         return;
     };
     let connection = joined.connection;
-    let pen = joined.pen.clone();
+    let passed = joined.passed.clone();
     let (sink, mut stream) = socket.split();
     // Whether streams are to come as stills.
     let stills = AtomicBool::new(false);
@@ -147,7 +147,7 @@ async fn serve(mut socket: WebSocket, app: App, lesson: i64, seat: Seat) {
     there.tell_where(&seat, Sees::Own).await;
     let goes = tokio::select! {
         goes = there.send_all(sink, joined, answers, &seat) => goes,
-        goes = there.take_all(&mut stream, rights, &pen) => goes,
+        goes = there.take_all(&mut stream, rights, &passed) => goes,
     };
     let lost = goes == Goes::Lost;
     let _ = lesson.send(Command::Leave { connection, lost }).await;
@@ -359,7 +359,7 @@ impl Line<'_> {
         &self,
         stream: &mut SplitStream<WebSocket>,
         seat: rights::Role,
-        pen: &AtomicBool,
+        passed: &Passed,
     ) -> Goes {
         let connection = self.connection;
         let watching: DefaultDirectRateLimiter =
@@ -373,11 +373,12 @@ impl Line<'_> {
         while let Ok(Some(Ok(message))) = tokio::time::timeout(DEAD, stream.next()).await {
             let rights = match seat {
                 rights::Role::Participant { hand, .. } => {
-                    let often = pen.load(Ordering::Relaxed);
+                    let screen = passed.screen.load(Ordering::Relaxed);
                     rights::Role::Participant {
-                        pen: often,
+                        pen: passed.often.load(Ordering::Relaxed),
                         hand,
-                        screen: often.then_some(BackdropId(0)),
+                        // Which backdrop that is does not matter here.
+                        screen: screen.then_some(BackdropId(0)),
                     }
                 }
                 other => other,

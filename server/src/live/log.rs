@@ -22,7 +22,7 @@ use serde::{Deserialize, Serialize};
 
 use super::form1;
 use crate::backdrops::queries as backdrops;
-use crate::store::{Result, StoreError};
+use crate::store::{Result, StoreError, json};
 
 /// The forms of what is stored stand in front of it. 1: see [`form1`]. 2: marks, packed.
 const MARKS: u8 = 2;
@@ -280,14 +280,14 @@ fn enter(conn: &Connection, lesson: i64, step: &StageStep, at: u64) -> Result<()
         }
         StageStep::See { backdrop, seen } => {
             conn.prepare_cached("UPDATE backdrop SET seen = ?1 WHERE id = ?2")?
-                .execute(params![backdrops::json(seen)?, backdrop.0 as i64])?;
+                .execute(params![json(seen)?, backdrop.0 as i64])?;
         }
         StageStep::Pages { backdrop, pages } => {
             if let Some(known) = backdrops::one(conn, backdrop.0 as i64)?
                 && let BackdropKind::Board(mut board) = known.kind
             {
                 board.pages = *pages;
-                let kind = backdrops::json(&BackdropKind::Board(board))?;
+                let kind = json(&BackdropKind::Board(board))?;
                 conn.prepare_cached("UPDATE backdrop SET kind = ?1 WHERE id = ?2")?
                     .execute(params![kind, backdrop.0 as i64])?;
             }
@@ -325,7 +325,7 @@ pub fn persist_snapshot(
          SET seq = excluded.seq, body = excluded.body, stage = excluded.stage
          WHERE excluded.seq > snapshot.seq",
     )?
-    .execute(params![lesson, seq as i64, body, backdrops::json(stage)?])?;
+    .execute(params![lesson, seq as i64, body, json(stage)?])?;
     Ok(())
 }
 
@@ -377,7 +377,7 @@ pub fn pack(change: &Change) -> Result<Vec<u8>> {
                 at,
                 steps,
             };
-            (STAGE, backdrops::json(&of_stage)?.into_bytes())
+            (STAGE, json(&of_stage)?.into_bytes())
         }
     };
     Ok([&[form], body.as_slice()].concat())

@@ -152,10 +152,9 @@ pub fn take(conn: &Connection, lesson: i64, id: i64, named: bool) -> Result<Opti
     }))
 }
 
-/// Throws away a screen that waits: it is shown no more.
+/// Removes a screen that waits, or was thrown away and could be had again: it is shown no more.
 pub fn end_screens(conn: &Connection, lesson: i64, participant: i64) -> Result<()> {
-    let waiting =
-        format!("{SENT} WHERE s.lesson = ?1 AND s.participant = ?2 AND s.done_at IS NULL");
+    let waiting = format!("{SENT} WHERE s.lesson = ?1 AND s.participant = ?2 AND NOT s.taken");
     let mut waiting = conn.prepare_cached(&waiting)?;
     let all = waiting.query_map([lesson, participant], sent)?;
     let mut end = conn.prepare_cached("DELETE FROM sent WHERE id = ?1")?;

@@ -50,7 +50,7 @@ impl JoinSheet {
 
 /// Where participants reach this server: as the presenter does, unless that is a name that only
 /// this machine has.
-fn public_address(app: &App, headers: &HeaderMap) -> String {
+pub fn public_address(app: &App, headers: &HeaderMap) -> String {
     let scheme = if app.tls { "https" } else { "http" };
     let host = headers.get(header::HOST).and_then(|v| v.to_str().ok());
     let host = host.map_or_else(|| app.listen.to_string(), str::to_owned);

@@ -5,4 +5,5 @@ mod joining;
 pub mod placed;
 mod routes;
 
+pub use joining::public_address;
 pub use routes::routes;

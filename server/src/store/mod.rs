@@ -11,7 +11,11 @@ use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use anyhow::Context;
-use rusqlite::{Connection, TransactionBehavior};
+use rusqlite::Error::FromSqlConversionFailure;
+use rusqlite::types::Type;
+use rusqlite::{Connection, Row, TransactionBehavior};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
 use tokio::sync::{mpsc, oneshot};
 
 /// Why the store did not do what it was asked.
@@ -217,4 +221,19 @@ pub fn shift(
         set.execute([id, place])?;
     }
     Ok(())
+}
+
+/// Something as a column of JSON has it.
+pub fn json(what: &(impl Serialize + ?Sized)) -> Result<String> {
+    serde_json::to_string(what).map_err(|e| StoreError(e.to_string()))
+}
+
+/// What is kept as JSON in a column, if there is something.
+pub fn parsed<T: DeserializeOwned>(row: &Row, column: usize) -> rusqlite::Result<Option<T>> {
+    let parse = |text: String| {
+        serde_json::from_str(&text)
+            .map_err(|e| FromSqlConversionFailure(column, Type::Text, Box::new(e)))
+    };
+    let text: Option<String> = row.get(column)?;
+    text.map(parse).transpose()
 }

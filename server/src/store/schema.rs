@@ -25,6 +25,8 @@ pub fn migrations() -> Migrations<'static> {
         M::up(SNAPSHOTS),
         M::up(TAKE_AWAYS),
         M::up(WAITED),
+        M::up(RECORDINGS),
+        M::up(SHARED),
     ])
 }
 
@@ -426,3 +428,88 @@ CREATE INDEX reply_of_participant ON reply (participant);
 
 /// How long what was handed in waited for a line, in milliseconds.
 const WAITED: &str = "ALTER TABLE hand_in ADD COLUMN waited INTEGER NOT NULL DEFAULT 0;";
+
+/// Films of lessons: the pieces of each are in a file of their own in the folder `recordings`, of which `bytes` are whole. `lasts`
+/// is in microseconds. `how` is what was chosen for it, `chapters` and `cuts` what was made of it afterwards.
+const RECORDINGS: &str = "
+CREATE TABLE recording (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    name TEXT NOT NULL,
+    file TEXT NOT NULL UNIQUE,
+    recorder TEXT NOT NULL,
+    how TEXT NOT NULL CHECK (json_valid(how)),
+    pieces INTEGER NOT NULL DEFAULT 0,
+    bytes INTEGER NOT NULL DEFAULT 0,
+    lasts INTEGER NOT NULL DEFAULT 0,
+    begun_at INTEGER NOT NULL,
+    heard_at INTEGER NOT NULL,
+    ended_at INTEGER,
+    ended_by TEXT,
+    chapters TEXT CHECK (json_valid(chapters)),
+    cuts TEXT CHECK (json_valid(cuts)),
+    deleted_at INTEGER
+) STRICT;
+CREATE INDEX recording_of_lesson ON recording (lesson);
+CREATE TABLE marked_moment (
+    id INTEGER PRIMARY KEY,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    at INTEGER NOT NULL,
+    name TEXT NOT NULL
+) STRICT;
+CREATE INDEX marked_moment_of_lesson ON marked_moment (lesson, at);
+";
+
+/// How recordings and lessons that are shown again reach people. What is handed out as a take-away is a file, a link, a recording
+/// or a replay; of the latter two perhaps only parts, as JSON. A recording is forgotten at `forget_at`, if that is set. The names
+/// of chapters of a replay are kept by the moments at which they begin.
+const SHARED: &str = "
+ALTER TABLE recording ADD COLUMN captions TEXT CHECK (json_valid(captions));
+ALTER TABLE recording ADD COLUMN poster TEXT REFERENCES media (sha);
+ALTER TABLE recording ADD COLUMN forget_at INTEGER;
+CREATE TABLE film_link (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    recording INTEGER NOT NULL REFERENCES recording (id) ON DELETE CASCADE,
+    token TEXT NOT NULL UNIQUE,
+    made_at INTEGER NOT NULL,
+    ends_at INTEGER,
+    framed_by TEXT NOT NULL
+) STRICT;
+CREATE INDEX film_link_of_recording ON film_link (recording);
+CREATE TABLE chapter_name (
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    at INTEGER NOT NULL,
+    name TEXT NOT NULL,
+    PRIMARY KEY (lesson, at)
+) STRICT, WITHOUT ROWID;
+CREATE TABLE handed_out (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    lesson INTEGER NOT NULL REFERENCES lesson (id) ON DELETE CASCADE,
+    place INTEGER NOT NULL,
+    name TEXT NOT NULL,
+    media TEXT REFERENCES media (sha),
+    ending TEXT NOT NULL DEFAULT '',
+    bytes INTEGER NOT NULL DEFAULT 0,
+    address TEXT,
+    recording INTEGER REFERENCES recording (id) ON DELETE CASCADE,
+    parts TEXT CHECK (json_valid(parts)),
+    replay TEXT CHECK (json_valid(replay)),
+    handed_out_at INTEGER NOT NULL,
+    deleted_at INTEGER,
+    CHECK ((media IS NOT NULL) + (address IS NOT NULL) + (recording IS NOT NULL) + (replay IS NOT NULL) = 1)
+) STRICT;
+INSERT INTO handed_out (id, lesson, place, name, media, ending, bytes, address, handed_out_at, deleted_at)
+    SELECT id, lesson, place, name, media, ending, bytes, address, handed_out_at, deleted_at FROM take_away;
+CREATE TABLE handed_out_opened (
+    take_away INTEGER NOT NULL REFERENCES handed_out (id) ON DELETE CASCADE,
+    participant INTEGER NOT NULL REFERENCES participant (id) ON DELETE CASCADE,
+    at INTEGER NOT NULL,
+    PRIMARY KEY (take_away, participant)
+) STRICT, WITHOUT ROWID;
+INSERT INTO handed_out_opened SELECT * FROM take_away_opened;
+DROP TABLE take_away_opened;
+DROP TABLE take_away;
+ALTER TABLE handed_out RENAME TO take_away;
+ALTER TABLE handed_out_opened RENAME TO take_away_opened;
+CREATE INDEX take_away_of_lesson ON take_away (lesson, place);
+";

@@ -16,6 +16,7 @@ use crate::backdrops;
 use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::lesson::Command;
+use crate::recordings::Handed;
 
 pub fn routes() -> Routes {
     const ALL: &str = "/lessons/{lesson}/take-aways";
@@ -135,6 +136,34 @@ async fn give_link(
         .write(move |conn| queries::add_link(conn, lesson, &name, &address))
         .await?;
     changed(&app, lesson).await
+}
+
+/// Hands out a recording, or these parts of it, in seconds of the whole.
+pub async fn hand_out_recording(
+    app: &App,
+    lesson: i64,
+    name: &str,
+    recording: i64,
+    parts: Option<Vec<(f64, f64)>>,
+) -> Result<()> {
+    is_full(app, lesson).await?;
+    let name = name.to_owned();
+    let add = move |conn: &Connection| {
+        queries::add_recording(conn, lesson, &name, recording, parts.as_deref())
+    };
+    app.store.write(add).await?;
+    app.live.tell(lesson, Command::MineChanged).await;
+    Ok(())
+}
+
+/// Hands out the lesson, to be shown again.
+pub async fn hand_out_replay(app: &App, lesson: i64, name: &str, handed: Handed) -> Result<()> {
+    is_full(app, lesson).await?;
+    let name = name.to_owned();
+    let add = move |conn: &Connection| queries::add_replay(conn, lesson, &name, &handed);
+    app.store.write(add).await?;
+    app.live.tell(lesson, Command::MineChanged).await;
+    Ok(())
 }
 
 async fn earlier(State(app): State<App>, Path((lesson, id)): Which) -> Result<Html<String>> {

@@ -4,8 +4,8 @@ use bozzetto_core::people::take_away::size;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::media::Written;
-use crate::store;
-use crate::store::Result;
+use crate::recordings::Handed;
+use crate::store::{self, Result, json, parsed};
 
 /// A file or a link.
 pub struct TakeAway {
@@ -25,6 +25,13 @@ pub enum What {
         bytes: u64,
     },
     Link(String),
+    /// A recording; only these parts of it, in seconds, where not all.
+    Recording {
+        recording: i64,
+        parts: Option<Vec<(f64, f64)>>,
+    },
+    /// The lesson, shown again like this.
+    Replay(Handed),
 }
 
 impl TakeAway {
@@ -36,26 +43,40 @@ impl TakeAway {
                 format!("{}, {}", ending.to_uppercase(), size(*bytes))
             }
             What::Link(address) => address.clone(),
+            What::Recording { parts: None, .. } => "recording".to_owned(),
+            What::Recording { .. } => "recording, some chapters".to_owned(),
+            What::Replay(_) => "the lesson, shown again".to_owned(),
         }
     }
 
-    pub fn is_link(&self) -> bool {
-        matches!(self.what, What::Link(_))
+    /// It is opened in a page of its own, where a file is kept.
+    pub fn is_page(&self) -> bool {
+        !matches!(self.what, What::File { .. })
     }
 }
 
 const TAKE_AWAY: &str = "SELECT t.id, t.name, t.media, t.ending, t.bytes, t.address,
-         (SELECT count(*) FROM take_away_opened WHERE take_away = t.id)
-     FROM take_away t WHERE t.deleted_at IS NULL";
+         (SELECT count(*) FROM take_away_opened WHERE take_away = t.id), t.recording, t.parts, t.replay
+     FROM take_away t WHERE t.deleted_at IS NULL
+       AND (t.recording IS NULL OR EXISTS (
+         SELECT 1 FROM recording r WHERE r.id = t.recording AND r.deleted_at IS NULL
+           AND (r.forget_at IS NULL OR r.forget_at > unixepoch() * 1000)))";
 
 fn take_away(row: &Row) -> rusqlite::Result<TakeAway> {
     let address: Option<String> = row.get(5)?;
+    let recording: Option<i64> = row.get(7)?;
+    let replay: Option<Handed> = parsed(row, 9)?;
     Ok(TakeAway {
         id: row.get(0)?,
         name: row.get(1)?,
-        what: match address {
-            Some(address) => What::Link(address),
-            None => What::File {
+        what: match (address, recording, replay) {
+            (Some(address), ..) => What::Link(address),
+            (_, Some(recording), _) => What::Recording {
+                recording,
+                parts: parsed(row, 8)?,
+            },
+            (.., Some(replay)) => What::Replay(replay),
+            (None, None, None) => What::File {
                 media: row.get(2)?,
                 ending: row.get(3)?,
                 bytes: row.get::<_, i64>(4)? as u64,
@@ -132,6 +153,33 @@ pub fn add_link(conn: &Connection, lesson: i64, name: &str, address: &str) -> Re
          VALUES (?1, (SELECT coalesce(max(place), 0) + 1 FROM take_away WHERE lesson = ?1), ?2, ?3, ?4)",
     )?
     .execute(params![lesson, name, address, crate::now()])?;
+    Ok(())
+}
+
+/// Hands out a recording, or parts of it.
+pub fn add_recording(
+    conn: &Connection,
+    lesson: i64,
+    name: &str,
+    recording: i64,
+    parts: Option<&[(f64, f64)]>,
+) -> Result<()> {
+    let parts = parts.map(json).transpose()?;
+    conn.prepare_cached(
+        "INSERT INTO take_away (lesson, place, name, recording, parts, handed_out_at)
+         VALUES (?1, (SELECT coalesce(max(place), 0) + 1 FROM take_away WHERE lesson = ?1), ?2, ?3, ?4, ?5)",
+    )?
+    .execute(params![lesson, name, recording, parts, crate::now()])?;
+    Ok(())
+}
+
+/// Hands out the lesson, to be shown again.
+pub fn add_replay(conn: &Connection, lesson: i64, name: &str, handed: &Handed) -> Result<()> {
+    conn.prepare_cached(
+        "INSERT INTO take_away (lesson, place, name, replay, handed_out_at)
+         VALUES (?1, (SELECT coalesce(max(place), 0) + 1 FROM take_away WHERE lesson = ?1), ?2, ?3, ?4)",
+    )?
+    .execute(params![lesson, name, json(handed)?, crate::now()])?;
     Ok(())
 }
 

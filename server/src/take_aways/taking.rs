@@ -53,15 +53,21 @@ async fn list(
     Ok(Html(list.render()?))
 }
 
+/// One of them, for a participant.
+pub async fn find(app: &App, lesson: i64, id: i64, headers: &HeaderMap) -> Result<TakeAway> {
+    follower(app, lesson, headers).await?;
+    let read = move |conn: &Connection| queries::for_participants(conn, lesson);
+    let found = app.store.read(read).await?.into_iter().find(|t| t.id == id);
+    found.ok_or(AppError::NotFound)
+}
+
 async fn take(
     State(app): State<App>,
     Path((lesson, id)): Path<(i64, i64)>,
     headers: HeaderMap,
 ) -> Result<Response> {
     let who = follower(&app, lesson, &headers).await?.id;
-    let read = move |conn: &Connection| queries::for_participants(conn, lesson);
-    let found = app.store.read(read).await?.into_iter().find(|t| t.id == id);
-    let found = found.ok_or(AppError::NotFound)?;
+    let found = find(&app, lesson, id, &headers).await?;
     app.store
         .write(move |conn| queries::note_opened(conn, id, who))
         .await?;
@@ -69,6 +75,12 @@ async fn take(
         What::Link(address) => Ok(Redirect::to(&address).into_response()),
         What::File { media, ending, .. } => {
             captures::download_as(&app, media, &found.name, &ending).await
+        }
+        What::Recording { .. } => {
+            Ok(Redirect::to(&format!("/follow/{lesson}/films/{id}")).into_response())
+        }
+        What::Replay(_) => {
+            Ok(Redirect::to(&format!("/follow/{lesson}/replays/{id}")).into_response())
         }
     }
 }

@@ -13,6 +13,7 @@ use anyhow::{Context, ensure};
 
 use super::{DATABASE, MEDIA, copy_database, is_name};
 use crate::private;
+use crate::recordings::FOLDER;
 
 /// What a backup came to.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -36,6 +37,8 @@ pub fn run(data: &Path, to: &Path) -> anyhow::Result<Kept> {
     );
     private::folder(to)?;
     private::folder(&to.join(MEDIA))?;
+    fs::create_dir_all(to.join(FOLDER))?;
+    private::folder(&to.join(FOLDER))?;
     let copied = tempfile::Builder::new()
         .prefix(".writing-")
         .tempfile_in(to)?;
@@ -44,12 +47,21 @@ pub fn run(data: &Path, to: &Path) -> anyhow::Result<Kept> {
         .prepare("SELECT sha FROM media")?
         .query_map([], |row| row.get(0))?
         .collect::<Result<_, _>>()?;
+    // One that has just begun has no file yet.
+    let films: HashSet<String> = database
+        .prepare("SELECT file FROM recording WHERE bytes > 0")?
+        .query_map([], |row| row.get(0))?
+        .collect::<Result<_, _>>()?;
     database.close().map_err(|(_, e)| e)?;
     let mut new = 0;
     for name in &names {
         new += usize::from(copy(&data.join(MEDIA), &to.join(MEDIA), name)?);
     }
     File::open(to.join(MEDIA))?.sync_all()?;
+    for film in &films {
+        new += usize::from(copy(&data.join(FOLDER), &to.join(FOLDER), film)?);
+    }
+    File::open(to.join(FOLDER))?.sync_all()?;
     copied.as_file().sync_all()?;
     // What SQLite keeps beside a database belongs to the one that is replaced.
     for beside in ["-wal", "-shm"] {
@@ -61,8 +73,9 @@ pub fn run(data: &Path, to: &Path) -> anyhow::Result<Kept> {
     copied.persist(to.join(DATABASE))?;
     File::open(to)?.sync_all()?;
     sweep(&to.join(MEDIA), &names)?;
+    sweep(&to.join(FOLDER), &films)?;
     Ok(Kept {
-        files: names.len(),
+        files: names.len() + films.len(),
         new,
     })
 }

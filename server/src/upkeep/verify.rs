@@ -10,6 +10,7 @@ use std::path::Path;
 
 use bozzetto_core::geometry::ids::BackdropId;
 use bozzetto_core::marks::mark::Body;
+use bozzetto_core::recording::pieces::{LARGEST, START, lengths, opened};
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page, ViewState};
 use bozzetto_core::stage::state::StageState;
@@ -19,6 +20,7 @@ use sha2::{Digest, Sha256};
 use super::{MEDIA, copy_database};
 use crate::live::log;
 use crate::media::hex;
+use crate::recordings::FOLDER;
 use crate::store;
 
 /// What was looked at, and what is wrong with it.
@@ -53,6 +55,9 @@ pub fn run(data: &Path) -> anyhow::Result<Report> {
         report
             .faults
             .push(format!("the files cannot be looked through: {e}"));
+    }
+    if report.faults.is_empty() {
+        report.recordings(&conn, &data.join(FOLDER))?;
     }
     Ok(report)
 }
@@ -207,6 +212,55 @@ impl Report {
             self.idle += usize::from(!known.contains(&*name.to_string_lossy()));
         }
         Ok(())
+    }
+
+    fn recordings(&mut self, conn: &Connection, folder: &Path) -> anyhow::Result<()> {
+        let mut all = conn.prepare("SELECT file, pieces, bytes FROM recording")?;
+        let mut rows = all.query([])?;
+        while let Some(row) = rows.next()? {
+            let (name, pieces, bytes): (String, u32, i64) = (row.get(0)?, row.get(1)?, row.get(2)?);
+            self.files += 1;
+            if let Some(fault) = fault_of_film(&folder.join(&name), pieces, bytes as u64) {
+                self.faults.push(format!("the recording {name} {fault}"));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What is wrong with the file of a recording, if anything is: it has so many whole pieces in its first `bytes`. What comes
+/// after those broke off.
+fn fault_of_film(path: &Path, pieces: u32, bytes: u64) -> Option<String> {
+    let whole = || -> std::io::Result<u32> {
+        let mut file = fs::File::open(path)?.take(bytes);
+        let mut count = 0;
+        loop {
+            let mut piece = vec![0; START];
+            match file.read(&mut piece[..1])? {
+                0 => return Ok(count),
+                _ => file.read_exact(&mut piece[1..])?,
+            }
+            let (head, data) = lengths(piece[..].try_into().map_err(std::io::Error::other)?);
+            if head + data > LARGEST {
+                return Ok(count);
+            }
+            piece.resize(START + head + data, 0);
+            file.read_exact(&mut piece[START..])?;
+            if opened(&piece).is_err() {
+                return Ok(count);
+            }
+            count += 1;
+        }
+    };
+    match whole() {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+            (pieces > 0).then(|| "is not there".to_owned())
+        }
+        Err(e) => Some(format!("cannot be read: {e}")),
+        Ok(count) if count != pieces => {
+            Some(format!("has {count} whole pieces instead of {pieces}"))
+        }
+        Ok(_) => None,
     }
 }
 

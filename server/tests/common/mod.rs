@@ -298,6 +298,8 @@ impl Browser {
     /// Goes as a page does that is closed: with a word.
     pub async fn goes(mut self) {
         let _ = self.socket.close(None).await;
+        // A line with something unread is broken off rather than closed.
+        while let Some(Ok(_)) = self.socket.next().await {}
     }
 
     /// Whether the server ends the line, in whichever way.

@@ -28,6 +28,7 @@ import { prepareMore } from "./panels/more.js";
 import { Order } from "./panels/order.js";
 import { closePanels, panel } from "./panels/panels.js";
 import { nameOf, pensBack, preparePeople, showCame, showLeft, showPaused, showPeople } from "./panels/people.js";
+import { prepareRecord } from "./panels/record_panel.js";
 import { Beneath } from "./picture/beneath.js";
 import { canDecode, Frames } from "./picture/frames.js";
 import { Keeping } from "./picture/keeping.js";
@@ -280,6 +281,8 @@ const moving = new Moving({
   },
 });
 preparePeople({ glass, act });
+if (!document.body.classList.contains("marking"))
+  prepareRecord({ lesson, glass, layers, beneath, moving, settings, paused: () => order.state.paused });
 const { show: showAsked } = prepareAsk(lesson, glass, area);
 
 // ---- The hand --------------------------------------------------------------------------------

@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use std::sync::atomic::AtomicBool;
 
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, PersonId};
 use bozzetto_core::marks::mark::Mark;
@@ -15,7 +14,7 @@ use bozzetto_core::wire::{
 use bytes::Bytes;
 use tokio::sync::mpsc;
 
-use super::{Connection, Joined, Lesson, Role, Said, nowhere};
+use super::{Connection, Joined, Lesson, Passed, Role, Said, nowhere};
 use crate::auth::participant::Participant;
 
 /// How many connections a participant may have: a few tabs and devices.
@@ -59,11 +58,10 @@ impl Lesson {
             }
         }
         let person = PersonId(author.0);
-        let passed = self.pens.has_pen(person)
-            || self.pens.has_hand(person)
-            || self.pens.screen_of(person).is_some();
-        let pen = passed && matches!(role, Role::Participant(_));
-        let pen = Arc::new(AtomicBool::new(pen));
+        let passed = Arc::new(Passed::default());
+        if matches!(role, Role::Participant(_)) {
+            passed.set(&self.pens.of(person));
+        }
         self.by_author.entry(author).or_default().push(connection);
         self.connections.insert(
             connection,
@@ -72,7 +70,7 @@ impl Lesson {
                 author,
                 direct,
                 stills: false,
-                pen: pen.clone(),
+                passed: passed.clone(),
             },
         );
         self.publish_watching();
@@ -81,7 +79,7 @@ impl Lesson {
             connection,
             welcome,
             frames,
-            pen,
+            passed,
         }
     }
 

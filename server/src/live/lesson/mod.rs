@@ -16,9 +16,11 @@ mod publishing;
 mod streaming;
 mod writing;
 
+pub use on_stage::placed;
+
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::sync::Arc;
-use std::sync::atomic::AtomicBool;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use bozzetto_core::geometry::frames::{self, Glass, Map, Size};
@@ -36,7 +38,7 @@ use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::pane::Pane;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stream::Watching;
-use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, Sees, TakeAway, ToServer};
+use bozzetto_core::wire::{FromServer, Goodbye, Hello, OnStage, Sees, TakeAway, ToServer, Yours};
 use bytes::Bytes;
 use tokio::sync::{mpsc, oneshot, watch};
 use tokio::task::JoinHandle;
@@ -176,8 +178,25 @@ pub struct Joined {
     pub connection: u64,
     pub welcome: Bytes,
     pub frames: Subscription,
-    /// Whether a participant has a pen or the hand, now and later: they say much then.
-    pub pen: Arc<AtomicBool>,
+    pub passed: Arc<Passed>,
+}
+
+/// What a participant has been passed, now and later.
+#[derive(Default)]
+pub struct Passed {
+    /// A pen, the hand, or their screen on stage: they say much.
+    pub often: AtomicBool,
+    /// Their screen is on stage: what they say is long.
+    pub screen: AtomicBool,
+}
+
+impl Passed {
+    pub(super) fn set(&self, yours: &Yours) {
+        let screen = yours.screen.is_some();
+        let often = yours.pen.is_some() || yours.hand || screen;
+        self.often.store(often, Ordering::Relaxed);
+        self.screen.store(screen, Ordering::Relaxed);
+    }
 }
 
 /// A lesson at one moment.
@@ -206,8 +225,7 @@ struct Connection {
     direct: mpsc::Sender<Said>,
     /// Gets stills instead of streams.
     stills: bool,
-    /// See [`Joined::pen`].
-    pen: Arc<AtomicBool>,
+    passed: Arc<Passed>,
 }
 
 struct Lesson {

@@ -1,15 +1,14 @@
 //! What is on stage, for presenters and for participants.
 
-use std::collections::HashSet;
 use std::sync::Arc;
 
-use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId, MarkId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::lesson::change::{Change, NOBODY, What};
+use bozzetto_core::lesson::told;
 use bozzetto_core::marks::mark::{Body, Mark};
 use bozzetto_core::marks::picture::Placement;
-use bozzetto_core::sheets::step::{Op, SheetId, Step};
-use bozzetto_core::stage::backdrop::{BackdropView, ViewState};
-use bozzetto_core::stage::covered;
+use bozzetto_core::sheets::step::{SheetId, Step};
+use bozzetto_core::stage::backdrop::ViewState;
 use bozzetto_core::stage::laid::Lay;
 use bozzetto_core::stage::state::{Stage, StageState};
 use bozzetto_core::stage::step::StageStep;
@@ -17,9 +16,6 @@ use bozzetto_core::wire::{FromServer, OnStage};
 use tokio::time::Instant;
 
 use super::{Held, Lesson, Look, MOMENT, Shown};
-
-/// Sheets with their marks.
-type SheetMarks = Vec<(SheetId, Vec<Arc<Mark>>)>;
 
 impl Lesson {
     /// Something that the server does with the stage by itself.
@@ -152,26 +148,12 @@ impl Lesson {
     /// comes later in the running order.
     pub(super) fn on_stage(&self) -> OnStage {
         let stage = self.at_this_moment(&self.told).for_participants();
-        let ids: Vec<SheetId> = stage
-            .each()
-            .flat_map(BackdropView::sheets)
-            .chain([SheetId::Glass])
-            .collect();
         OnStage {
             seq: self.seq,
-            sheets: self.uncovered(&stage, self.marks_of(&ids)),
+            sheets: told::marks(&stage, self.told.area(), &self.state.sheets),
+            wet: self.wet_so_far(Some(&told::in_view(&stage))),
             backdrops: stage,
-            wet: self.wet_so_far(Some(&ids)),
         }
-    }
-
-    /// Marks without those that lie beneath a cover.
-    fn uncovered(&self, stage: &Stage, mut marks: SheetMarks) -> SheetMarks {
-        let panes = stage.panes(self.told.area());
-        for (sheet, marks) in &mut marks {
-            marks.retain(|mark| !covered::hides(&panes, *sheet, mark));
-        }
-        marks
     }
 
     /// Participants are told what is on stage, and which marks they do not know of is noted.
@@ -182,27 +164,13 @@ impl Lesson {
     }
 
     pub(super) fn note_covered(&mut self, told: &OnStage) {
-        self.covered.clear();
-        for (sheet, marks) in &told.sheets {
-            let all = self.state.sheets.sheet(*sheet).marks().map(|m| m.id);
-            let known: HashSet<MarkId> = marks.iter().map(|m| m.id).collect();
-            self.covered.extend(all.filter(|id| !known.contains(id)));
-        }
+        self.covered = told::untold(&told.sheets, &self.state.sheets);
     }
 
-    /// Whether steps have to do with marks that lie beneath a cover, so that participants cannot follow them.
+    /// See [`told::touches_covered`].
     pub(super) fn touches_covered(&self, steps: &[Step]) -> bool {
         let stage = self.at_this_moment(&self.told);
-        let panes = stage.panes(self.told.area());
-        let unknown = |id: &MarkId| self.covered.contains(id);
-        steps.iter().any(|step| match &step.op {
-            Op::Add(mark) | Op::Replace(mark) => {
-                unknown(&mark.id) || covered::hides(&panes, step.sheet, mark)
-            }
-            Op::Remove(id) => unknown(id),
-            Op::Transform { marks, .. } | Op::Restyle { marks, .. } => marks.iter().any(unknown),
-            Op::Wipe => false,
-        })
+        told::touches_covered(steps, &stage.panes(self.told.area()), &self.covered)
     }
 
     pub(super) fn shown_to_participants(&self) -> Shown {
@@ -244,7 +212,7 @@ impl Lesson {
 }
 
 /// The picture that a mark is, if it is one.
-fn placed(mark: &Mark) -> Option<Placement> {
+pub fn placed(mark: &Mark) -> Option<Placement> {
     match &mark.body {
         Body::Picture(placed) => Some(*placed),
         _ => None,

@@ -1,7 +1,5 @@
 //! What the presenter passes to participants, and whose hand is raised.
 
-use std::sync::atomic::Ordering;
-
 use bozzetto_core::geometry::ids::{BackdropId, PersonId};
 use bozzetto_core::people::reach::Reach;
 use bozzetto_core::people::rights;
@@ -151,8 +149,7 @@ impl Lesson {
         let yours = self.pens.of(person);
         for id in self.connections_of(person.0 as i64) {
             if let Some(connection) = self.connections.get(&id) {
-                let often = yours.pen.is_some() || yours.hand || yours.screen.is_some();
-                connection.pen.store(often, Ordering::Relaxed);
+                connection.passed.set(&yours);
             }
             self.answer(id, &FromServer::Yours(yours));
         }

@@ -1,8 +1,9 @@
 //! Publishing to presenters, to participants, or to all.
 
 use bozzetto_core::lesson::change::{Change, NOBODY, What};
+use bozzetto_core::lesson::told;
 use bozzetto_core::sheets::step::Step;
-use bozzetto_core::stage::state::{Becomes, Stage};
+use bozzetto_core::stage::state::Becomes;
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, encode};
 
@@ -76,8 +77,7 @@ impl Lesson {
                 self.publish_watching();
                 self.want_keys();
             }
-            // What was covered is marked there, too.
-            Becomes::SeenOtherwise if uncovers(&before, &after) => self.publish_on_stage(),
+            Becomes::SeenOtherwise if told::uncovers(&before, &after) => self.publish_on_stage(),
             Becomes::SeenOtherwise => {
                 // What another hand has hold of meanwhile stays in it.
                 for b in self.at_this_moment(&self.told).each() {
@@ -136,12 +136,6 @@ impl Lesson {
             let _ = c.direct.try_send(said);
         }
     }
-}
-
-/// Whether something else is covered of a stage.
-fn uncovers(before: &Stage, after: &Stage) -> bool {
-    let mut all = before.each().zip(after.each());
-    all.any(|(before, after)| after.seen.uncovers(&before.seen))
 }
 
 fn frame(message: &FromServer) -> Frame {

@@ -41,6 +41,8 @@ export class Layers {
     /** Device pixels to a glass unit, and where the glass begins on the canvas. */
     this.scale = 1;
     this.origin = { x: 0, y: 0 };
+    /** Counts what is painted: another number, another picture. */
+    this.painted = 0;
     this.lens = new Lens({ glass, wasm, layers: this, beneath, canvas: canvas("lens") });
   }
 
@@ -76,6 +78,7 @@ export class Layers {
     this.toGlass(context);
     this.glass.paint_backdrop();
     print(context, this.glass, this.wasm);
+    this.painted++;
     this.lens.touch();
     this.beneath.lie(this.scale / (this.ratio ?? 1), this.css.x, this.css.y);
   }
@@ -146,6 +149,7 @@ export class Layers {
     }
     if (!added && damage.length !== 4) return;
     this.hideClear(number);
+    this.painted++;
     this.lens.touch(number);
   }
 

@@ -9,9 +9,10 @@ const LOOK = 200;
 
 /**
  * Keeps the videos on stage where they should be; to be called whenever something has changed too.
- * @param {{ glass: Glass, beneath: Beneath, loud: boolean }} stage `loud`: with sound, if it is wanted
+ * @param {{ glass: Glass, beneath: Beneath, loud: boolean, speed?: () => number }} stage `loud`: with sound, if it is wanted;
+ *   `speed` is how quickly the lesson's clock goes, 0 while it stands
  */
-export function playVideos({ glass, beneath, loud }) {
+export function playVideos({ glass, beneath, loud, speed = () => 1 }) {
   let blocked = false;
   const look = () => {
     for (const { id, live } of beneath.holders.values()) {
@@ -28,13 +29,13 @@ export function playVideos({ glass, beneath, loud }) {
       if (live.readyState < 1) continue;
       const [what, value] = glass.player_does(id, live.currentTime);
       if (what === 2 && !live.seeking) live.currentTime = value;
-      if (what !== 2) live.playbackRate = value;
-      if (playing && live.paused) {
+      if (what !== 2 && speed() > 0) live.playbackRate = value * speed();
+      if (playing && speed() > 0 && live.paused) {
         // Browsers play sound only after somebody has pressed something on the page.
         live.play().catch(() => {
           blocked = true;
         });
-      } else if (!playing && !live.paused) {
+      } else if (!(playing && speed() > 0) && !live.paused) {
         live.pause();
       }
     }

@@ -1,6 +1,34 @@
 // @ts-check
 // A picture of what is seen: all layers of the picture area, laid over one another as the browser shows them.
 
+/** What can be drawn. @typedef {HTMLImageElement | HTMLCanvasElement | HTMLVideoElement} Layer */
+
+/**
+ * Lays all layers of the picture area over one another, in CSS pixels of the page.
+ * @param {CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D} context
+ * @param {HTMLElement} picture the picture area
+ * @param {(element: Layer | HTMLIFrameElement, rect: DOMRect) => boolean} [instead] draws an element in another way; `true` when it has
+ */
+export function layOver(context, picture, instead) {
+  for (const layer of picture.querySelectorAll("img, canvas, video, iframe")) {
+    const shown = /** @type {Layer | HTMLIFrameElement} */ (layer);
+    const rect = shown.getBoundingClientRect();
+    const { x, y, width, height } = rect;
+    if (!shown.checkVisibility({ visibilityProperty: true }) || width * height === 0) continue;
+    context.save();
+    const pane = shown.closest(".pane")?.getBoundingClientRect();
+    if (pane) {
+      context.beginPath();
+      context.rect(pane.x, pane.y, pane.width, pane.height);
+      context.clip();
+    }
+    context.globalCompositeOperation = shown.classList.contains("mixes") ? "hard-light" : "source-over";
+    if (!instead?.(shown, rect) && !(shown instanceof HTMLIFrameElement) && !isEmpty(shown))
+      context.drawImage(shown, x, y, width, height);
+    context.restore();
+  }
+}
+
 /**
  * @param {HTMLElement} picture the picture area
  * @param {{ left: number, top: number, right: number, bottom: number }} part of it, in CSS pixels
@@ -16,25 +44,11 @@ export function snapshot(picture, { left, top, right, bottom }) {
   context.fillStyle = "#fff";
   context.fillRect(0, 0, canvas.width, canvas.height);
   context.setTransform(scale, 0, 0, scale, -(origin.left + left) * scale, -(origin.top + top) * scale);
-  for (const layer of picture.querySelectorAll("img, canvas, video")) {
-    const shown = /** @type {HTMLImageElement | HTMLCanvasElement | HTMLVideoElement} */ (layer);
-    const { x, y, width, height } = shown.getBoundingClientRect();
-    if (!shown.checkVisibility({ visibilityProperty: true }) || width * height === 0 || isEmpty(shown)) continue;
-    context.save();
-    const pane = shown.closest(".pane")?.getBoundingClientRect();
-    if (pane) {
-      context.beginPath();
-      context.rect(pane.x, pane.y, pane.width, pane.height);
-      context.clip();
-    }
-    context.globalCompositeOperation = shown.classList.contains("mixes") ? "hard-light" : "source-over";
-    context.drawImage(shown, x, y, width, height);
-    context.restore();
-  }
+  layOver(context, picture);
   return new Promise((resolve) => canvas.toBlob(resolve, "image/png"));
 }
 
-/** Nothing of it is here yet. @param {HTMLImageElement | HTMLCanvasElement | HTMLVideoElement} shown */
+/** Nothing of it is here yet. @param {Layer} shown */
 function isEmpty(shown) {
   if (shown instanceof HTMLImageElement) return !shown.complete || shown.naturalWidth === 0;
   if (shown instanceof HTMLVideoElement) return shown.readyState < HTMLMediaElement.HAVE_CURRENT_DATA;

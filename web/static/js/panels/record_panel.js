@@ -1,0 +1,644 @@
+// @ts-check
+// Recording the lesson: what the recording is to be, how it goes, and what became of it. All that records is fetched when
+// the panel is opened.
+
+import { ask, say } from "../messages.js";
+import { button, el, input, select } from "../page.js";
+import { closePanels, panel } from "./panels.js";
+
+/** @import { Planned, Wish } from "../../glass/recorder.js" */
+/** @import { Glass } from "../../glass/glass.js" */
+/** @import { Beneath } from "../picture/beneath.js" */
+/** @import { Moving } from "../moving/moving.js" */
+/** @import { Settings } from "../settings.js" */
+/** @import { FilmRecorder, How } from "../recording/recorder.js" */
+/** @import { Told } from "../recording/sending.js" */
+
+/** What was chosen last on this machine. */
+const KEPT = "recording";
+const INSET = "recording-inset";
+/** The corners that the camera goes to in turn, as shares of the picture. @type {[number, number][]} */
+const CORNERS = [
+  [0.88, 0.84],
+  [0.12, 0.84],
+  [0.12, 0.16],
+  [0.88, 0.16],
+];
+/** What each codec is called, and what files it makes. @type {Record<string, string>} */
+const CODECS = { h264: "H.264, in MP4", vp9: "VP9, in WebM or MP4", av1: "AV1, in WebM or MP4" };
+/** What ends a recording. @type {Record<string, string>} */
+const LIMITS = { length: "its length", size: "its size", disk: "the server's disk" };
+/** An end that is farther than this need not be said, in seconds. */
+const FAR = 12 * 3600;
+/** How often the panel is shown anew, in milliseconds. */
+const OFTEN = 250;
+/** How often it is looked whether another tab still records, in milliseconds. */
+const LOOKS = 5000;
+/** What is chosen and kept, by its element. */
+const CHOICES = ["what", "shown", "minutes", "mb", "codec", "microphone", "camera", "lead"];
+
+/**
+ * @param {{ lesson: string, glass: Glass, layers: { painted: number }, beneath: Beneath, moving: Moving, settings: Settings,
+ *   paused: () => boolean }} stage
+ */
+export function prepareRecord({ lesson, glass, layers, beneath, moving, settings, paused }) {
+  const all = `/lessons/${lesson}/recordings`;
+  const recorder = recorderOf(lesson);
+  /** @type {FilmRecorder | null} */
+  let film = null;
+  /** What broke off, and can be gone on with. @type {Told | null} */
+  let broken = null;
+  /** @type {typeof import("../recording/sound.js") | null} */
+  let sounds = null;
+  /** @type {typeof import("../../glass/recorder.js") | null} */
+  let rules = null;
+  /** The microphone while nothing is recorded yet, for its meter. @type {import("../recording/sound.js").Sound | null} */
+  let tried = null;
+  /** @type {Planned | null} */
+  let planned = null;
+  /** What codecs this browser encodes. @type {{ codec: string, name: string }[]} */
+  let usable = [];
+  let room = Infinity;
+  /** It is binned with the next press. */
+  let surely = false;
+  let corner = 0;
+  /** The camera as it is seen on the stage. @type {import("../recording/inset.js").CameraOnStage | null} */
+  let inset = null;
+  const level = /** @type {HTMLMeterElement} */ (document.querySelector("#record-level"));
+  /** Somebody has been told that nothing is heard. */
+  let told = false;
+
+  restore();
+  panel("record", "record-panel", () => void opened());
+  if (!window.isSecureContext || !("VideoEncoder" in window)) {
+    button("record-start").disabled = true;
+    el("record-says").textContent = window.isSecureContext
+      ? "This browser cannot encode films. Chrome and Edge can."
+      : "This address is not secure (http from another machine), so the browser records nothing. Serving with --tls-self-signed puts that right.";
+  } else {
+    void lookForBroken();
+  }
+  el("record-before").addEventListener("input", chosen);
+  el("record-before").addEventListener("change", chosen);
+  select("record-place").addEventListener("change", () => {
+    const place = (settings.now.places ?? [])[Number(select("record-place").value)];
+    if (place) input("record-mb").value = `${place.bytes / 1e6}`;
+    chosen();
+  });
+  el("record-add-place").addEventListener("click", () => {
+    const bytes = number("mb") * 1e6;
+    const name = input("record-place-name").value.trim();
+    if (!name || !bytes) return;
+    settings.change((s) => (s.places = [...(s.places ?? []), { name, bytes }]));
+    input("record-place-name").value = "";
+    fillPlaces();
+  });
+  select("record-microphone").addEventListener("change", () => void hear());
+  el("record-start").addEventListener("click", () => void start(null));
+  el("record-again").addEventListener("click", () => broken && void start(broken));
+  el("record-keep").addEventListener("click", async () => {
+    if (broken) await ask(`${all}/${broken.id}/end`, new URLSearchParams());
+    showBroken(null);
+    done("It is kept.");
+  });
+  el("record-halt").addEventListener("click", async () => {
+    if (!film) return;
+    if (film.halted) film.goOn();
+    else await film.halt();
+    show();
+  });
+  el("record-moment").addEventListener("click", async () => {
+    const response = await ask(`/lessons/${lesson}/moments`, new URLSearchParams());
+    if (!response?.ok) return;
+    // A film can begin there.
+    film?.beginAnew();
+    say(`${await response.text()} is marked.`);
+  });
+  el("record-stop").addEventListener("click", () => void film?.stop());
+  el("record-bin").addEventListener("click", () => void bin());
+  el("record-camera-on").addEventListener("click", () => void (film?.camera ? dropCamera() : takeCamera()).then(show));
+  el("record-camera-round").addEventListener("click", () => {
+    if (!film?.camera) return;
+    film.camera.inset.round = !film.camera.inset.round;
+    inset?.lay();
+    keepInset(film.camera.inset);
+    show();
+  });
+  el("record-camera-corner").addEventListener("click", () => {
+    corner = (corner + 1) % CORNERS.length;
+    if (!film?.camera) return;
+    film.camera.inset.at = [...CORNERS[corner]];
+    inset?.lay();
+    keepInset(film.camera.inset);
+  });
+  // A page on which nothing is recorded is left alone.
+  setInterval(() => (film || tried) && show(), OFTEN);
+  addEventListener("beforeunload", (e) => film && e.preventDefault());
+  navigator.mediaDevices?.addEventListener("devicechange", () => void again());
+
+  // ---- Before ----------------------------------------------------------------------------------
+
+  async function opened() {
+    done(null);
+    if (button("record-start").disabled && !planned && !window.isSecureContext) return;
+    if (!rules) {
+      const module = await import("../../glass/recorder.js");
+      await module.default();
+      rules = module;
+      sounds = await import("../recording/sound.js");
+      const response = await fetch(`${all}/room`).catch(() => null);
+      if (response?.ok) room = Number(await response.text());
+    }
+    fillPlaces();
+    await fillDevices();
+    await chosen();
+    if (!film) await hear();
+  }
+
+  /** Chooses again what was chosen last. */
+  function restore() {
+    try {
+      const kept = JSON.parse(localStorage.getItem(KEPT) ?? "{}");
+      for (const id of ["what", "shown", "minutes", "mb", "lead"]) if (kept[id]) choice(id).value = kept[id];
+    } catch {}
+  }
+
+  /** @param {string} id */
+  function choice(id) {
+    return /** @type {HTMLInputElement | HTMLSelectElement} */ (el(`record-${id}`));
+  }
+
+  function remember() {
+    localStorage.setItem(KEPT, JSON.stringify(Object.fromEntries(CHOICES.map((id) => [id, choice(id).value]))));
+  }
+
+  /** What was chosen last of what is filled in late. @param {string} id */
+  function last(id) {
+    try {
+      return JSON.parse(localStorage.getItem(KEPT) ?? "{}")[id] ?? "";
+    } catch {
+      return "";
+    }
+  }
+
+  /** A number that is written in a field; nothing of it is 0. @param {string} id */
+  function number(id) {
+    const value = Number(input(`record-${id}`).value.replace(",", "."));
+    return Number.isFinite(value) && value > 0 ? value : 0;
+  }
+
+  function fillPlaces() {
+    const places = (settings.now.places ?? []).map(
+      (place, n) => new Option(`${place.name}, ${megabytes(place.bytes)}`, `${n}`),
+    );
+    select("record-place").replaceChildren(new Option("anywhere", ""), ...places);
+  }
+
+  async function fillDevices() {
+    const devices = (await navigator.mediaDevices?.enumerateDevices()) ?? [];
+    for (const [id, kind, word] of /** @type {const} */ ([
+      ["microphone", "audioinput", "Microphone"],
+      ["camera", "videoinput", "Camera"],
+    ])) {
+      const of = devices.filter((d) => d.kind === kind);
+      const before = choice(id).value || last(id);
+      const options = of.map((d, n) => new Option(d.label || `${word} ${n + 1}`, d.deviceId || "default"));
+      select(`record-${id}`).replaceChildren(new Option("none", "none"), ...options);
+      select(`record-${id}`).value = before;
+      // A microphone is what nearly everybody wants; a camera is asked for.
+      if (!select(`record-${id}`).value)
+        select(`record-${id}`).value = id === "camera" ? "none" : (options[0]?.value ?? "none");
+    }
+  }
+
+  /** @returns {Wish} */
+  function wish() {
+    const set = (/** @type {string} */ id, by = 1) => (number(id) ? number(id) * by : null);
+    return /** @type {Wish} */ (
+      /** @type {unknown} */ ({
+        shown: choice("shown").value,
+        seconds: number("minutes") * 60 || null,
+        bytes: number("mb") * 1e6 || null,
+        aspect: choice("what").value === "area" ? 1 / glass.aspect() : 16 / 9,
+        lines: set("lines") && Math.round(number("lines")),
+        frames: set("frames") && Math.round(number("frames")),
+        picture: set("picture", 1e6),
+        sound: set("sound", 1e3),
+        silent: isSilent(),
+        room: Number.isFinite(room) ? room : 1e15,
+      })
+    );
+  }
+
+  /** Whether the recording has no sound at all. */
+  const isSilent = () => choice("microphone").value === "none" && !input("record-films").checked;
+
+  /** Shows what is recorded with what is chosen, and how long. */
+  async function chosen() {
+    if (!rules || film) return;
+    remember();
+    el("record-new-place").hidden = number("mb") === 0 || choice("place").value !== "";
+    planned = rules.plan(JSON.stringify(wish()));
+    const { codecs, width, height, frames, picture } = planned;
+    const can = await Promise.all(codecs.map((c) => encodes(c.name, width, height, picture, frames)));
+    usable = codecs.filter((_, n) => can[n]);
+    const before = choice("codec").value || last("codec");
+    select("record-codec").replaceChildren(...usable.map((c) => new Option(CODECS[c.codec], c.codec)));
+    choice("codec").value = usable.some((c) => c.codec === before) ? before : (usable[0]?.codec ?? "");
+    button("record-start").disabled = usable.length === 0;
+    el("record-says").textContent = planWords(planned);
+    el("record-says").classList.toggle("warns", planned.least !== undefined || usable.length === 0);
+  }
+
+  /** @param {Planned} plan */
+  function planWords({ height, frames, picture, sound, least, ends }) {
+    if (usable.length === 0) return "This browser encodes no film that fine. Choose fewer lines.";
+    const much = sound ? ` and ${Math.round(sound / 1000)} kbit/s of sound` : ", without sound";
+    const how = `${height} lines, ${frames} pictures a second, ${(picture / 1e6).toFixed(2)} Mbit/s at the most${much}.`;
+    if (least !== undefined)
+      return `That does not fit: so long a film takes ${megabytes(least)} at the least. As coarse as it gets: ${how}`;
+    return ends && ends.seconds < FAR
+      ? `${how} It ends after ${long(ends.seconds)} at the earliest, by ${LIMITS[ends.by]}.`
+      : how;
+  }
+
+  /** Whether this browser encodes such pictures. @param {string} codec @param {number} width @param {number} height @param {number} bitrate @param {number} framerate */
+  async function encodes(codec, width, height, bitrate, framerate) {
+    const { videoConfig } = await import("../recording/recorder.js");
+    const config = { ...videoConfig({ codec, width, height, wish: wish() }), bitrate, framerate };
+    return VideoEncoder.isConfigSupported(config).then(
+      (s) => s.supported === true,
+      () => false,
+    );
+  }
+
+  /** Listens to the microphone that is chosen, so that its meter shows whether it works. */
+  async function hear() {
+    tried?.stop();
+    tried = null;
+    el("record-meter").hidden = true;
+    const device = choice("microphone").value;
+    if (!sounds || device === "none" || film) return;
+    const sound = new sounds.Sound(1);
+    try {
+      await sound.take(device === "default" ? "" : device);
+      tried = sound;
+      el("record-meter").hidden = false;
+    } catch (e) {
+      sound.stop();
+      const { refusal } = await import("../moving/sources.js");
+      el("record-says").textContent = refusal(e, "microphone");
+      choice("microphone").value = "none";
+    }
+  }
+
+  // ---- Beginning -------------------------------------------------------------------------------
+
+  /** @param {Told | null} before what is gone on with */
+  async function start(before) {
+    if (film || !rules || !sounds || !planned) return;
+    button("record-start").disabled = true;
+    tried?.stop();
+    tried = null;
+    try {
+      await begin(before);
+    } catch (e) {
+      const { refusal } = await import("../moving/sources.js");
+      done(refusal(e, "recording"));
+    } finally {
+      button("record-start").disabled = usable.length === 0;
+    }
+    show();
+  }
+
+  /** @param {Told | null} before */
+  async function begin(before) {
+    if (!rules || !sounds || !planned) return;
+    const chosen = choice("codec").value;
+    const codec = usable.find((c) => c.codec === chosen)?.name ?? "";
+    const how = before ? before.how : chosenHow(planned, codec);
+    if (before) {
+      planned = rules.plan(JSON.stringify(how.wish));
+      if (!(await encodes(how.codec, how.width, how.height, planned.picture, planned.frames)))
+        return done("This browser does not encode as the one before did: it cannot be gone on with here, only kept.");
+    }
+    const pictures = await picturesOf(choice("what").value);
+    if (!pictures) return;
+    const sound = await soundOf(how.wish);
+    const address = before ? `${all}/${before.id}/go-on` : all;
+    const body = new URLSearchParams({ recorder, ...(before ? {} : { how: JSON.stringify(how) }) });
+    const response = (await leadIn(Number(choice("lead").value))) ? await ask(address, body) : "stopped";
+    if (response === "stopped" || !response?.ok) {
+      pictures.stop();
+      sound?.stop();
+      if (response === "stopped") return;
+      return done(response?.headers.get("x-bozzetto-says") ?? "The line to the server is down.");
+    }
+    const told = /** @type {Told} */ (await response.json());
+    const { FilmRecorder } = await import("../recording/recorder.js");
+    film = new FilmRecorder({
+      how,
+      planned,
+      told,
+      address: `${all}/${told.id}`,
+      recorder,
+      pictures,
+      sound,
+      clock: () => glass.clock(),
+      over: ended,
+    });
+    showBroken(null);
+    await film.start();
+    if (choice("camera").value !== "none") await takeCamera();
+    closePanels();
+  }
+
+  /** @param {Planned} plan @param {string} codec @returns {How} */
+  function chosenHow({ width, height }, codec) {
+    return { wish: wish(), codec, width, height, what: choice("what").value };
+  }
+
+  /** @param {string} what */
+  async function picturesOf(what) {
+    const { pictureArea, ofSource } = await import("../recording/pictures.js");
+    const { screen, refusal, SharesItself } = await import("../moving/sources.js");
+    const picture = el("picture");
+    if (what === "area") {
+      // A page that is framed is only to be had from the browser, which asks.
+      const page = beneath.panes.some((p) => p.kind === "page" && p.frozen === null);
+      if (page && !moving.tab) await moving.ask("It is needed to record the page.");
+      return pictureArea({ glass, picture, layers, beneath, moving, paused });
+    }
+    try {
+      const source = what === "screen" ? await screen(moving.mark) : await cameraSource();
+      source.ended = () => void film?.stop(null, "What was being recorded has ended, and so has the recording.");
+      return ofSource(source);
+    } catch (e) {
+      done(
+        e instanceof SharesItself
+          ? "That is the stage itself: record the picture area instead."
+          : refusal(e, what === "screen" ? "screen" : "camera"),
+      );
+      return null;
+    }
+  }
+
+  async function cameraSource() {
+    const { Source, shownIn } = await import("../moving/sources.js");
+    const device = choice("camera").value;
+    const deviceId = ["none", "default", ""].includes(device) ? undefined : { exact: device };
+    const video = { deviceId, height: { ideal: 720 } };
+    const stream = await navigator.mediaDevices.getUserMedia({ video, audio: false });
+    const [track] = stream.getVideoTracks();
+    return new Source(track, await shownIn(stream), track.label);
+  }
+
+  /** @param {Wish} wish */
+  async function soundOf(wish) {
+    if (!sounds || wish.silent) return null;
+    const sound = new sounds.Sound(wish.shown === "moving" ? 2 : 1);
+    sound.lost = () =>
+      say("The microphone is gone: the recording goes on without it. It is heard again when it is back.");
+    const device = choice("microphone").value;
+    if (device !== "none") {
+      await sound.take(device === "default" ? "" : device).catch(async (e) => {
+        const { refusal } = await import("../moving/sources.js");
+        say(`${refusal(e, "microphone")} It is recorded without.`);
+      });
+    }
+    return sound;
+  }
+
+  /** Counts down on stage; `false` where somebody stopped it by Escape. @param {number} seconds */
+  async function leadIn(seconds) {
+    const shown = el("lead-in");
+    let goes = true;
+    const stop = (/** @type {KeyboardEvent} */ e) => e.key === "Escape" && (goes = false);
+    addEventListener("keydown", stop, true);
+    if (seconds) closePanels();
+    for (let left = seconds; left > 0 && goes; left--) {
+      shown.textContent = `${left}`;
+      shown.hidden = false;
+      await new Promise((done) => setTimeout(done, 1000));
+    }
+    removeEventListener("keydown", stop, true);
+    shown.hidden = true;
+    return goes;
+  }
+
+  // ---- While -----------------------------------------------------------------------------------
+
+  async function takeCamera() {
+    if (!film) return;
+    try {
+      const source = await cameraSource();
+      if (!film) return source.stop();
+      const camera = { source, inset: keptInset() };
+      film.camera = camera;
+      if (film.how.what === "area") {
+        const { CameraOnStage } = await import("../recording/inset.js");
+        inset = new CameraOnStage(el("camera-inset"), el("picture"), camera, () => keepInset(camera.inset));
+      }
+      source.ended = () => {
+        say("The camera has stopped: it was unplugged, or another program took it. The recording goes on.");
+        void dropCamera();
+      };
+    } catch (e) {
+      const { refusal } = await import("../moving/sources.js");
+      say(refusal(e, "camera"));
+    }
+  }
+
+  async function dropCamera() {
+    inset?.stop();
+    inset = null;
+    film?.camera?.source.stop();
+    if (film) film.camera = null;
+  }
+
+  /** A device has come or gone: a microphone that was lost is taken again. */
+  async function again() {
+    if (!el("record-panel").hidden) await fillDevices();
+    const sound = film?.sound;
+    const device = choice("microphone").value;
+    if (!sound || sound.microphone || device === "none") return;
+    await sound.take(device === "default" ? "" : device).then(
+      () => say("The microphone is back."),
+      () => {},
+    );
+  }
+
+  async function bin() {
+    if (!film) return;
+    if (!surely) {
+      surely = true;
+      show();
+      return;
+    }
+    surely = false;
+    const { id } = film.told;
+    await film.stop();
+    const response = await ask(`${all}/${id}/delete`, new URLSearchParams());
+    if (!response?.ok) return;
+    done("It is in the bin, for a day.", [
+      "Have it again",
+      async () => {
+        if ((await ask(`${all}/${id}/restore`, new URLSearchParams()))?.ok) done("It is back.");
+      },
+    ]);
+  }
+
+  /** It has ended. @param {string | null} why @param {string | null} limit */
+  function ended(why, limit) {
+    const id = film?.told.id;
+    void dropCamera();
+    film = null;
+    const by = limit ? `The recording has reached ${LIMITS[limit]} and has ended there. ` : "";
+    if (why || by) say(`${by}${why ?? ""}`.trim());
+    done(`${by}It is kept.`, ["Look at it", () => void open(`${all}/${id}`, "_blank", "noopener")]);
+    show();
+  }
+
+  // ---- Showing ---------------------------------------------------------------------------------
+
+  /** Whether one was broken off; one that another tab records may be some time. */
+  async function lookForBroken() {
+    const response = await fetch(`${all}/unfinished?recorder=${recorder}`).catch(() => null);
+    if (film || !response?.ok) return;
+    const told = response.status === 200 ? /** @type {Told} */ (await response.json()) : null;
+    showBroken(told);
+    if (told?.elsewhere) setTimeout(lookForBroken, LOOKS);
+  }
+
+  /** What became of it, with a key for more. @param {string | null} words @param {[string, () => void]} [more] */
+  function done(words, more) {
+    const shown = el("record-done");
+    shown.hidden = words === null;
+    shown.textContent = words ? `${words} ` : "";
+    if (!more) return;
+    const key = document.createElement("button");
+    key.className = "key";
+    [key.textContent, key.onclick] = more;
+    shown.append(key);
+  }
+
+  /** @param {Told | null} told */
+  function showBroken(told) {
+    broken = told?.elsewhere ? null : told;
+    el("record-broken").hidden = told === null;
+    el("record-broken-keys").hidden = broken === null;
+    if (!told) return;
+    el("record-broken").textContent = told.elsewhere
+      ? "This lesson is being recorded in another tab."
+      : `A recording of ${clock(told.lasts / 1e6)} was broken off. What had come is here.`;
+    if (broken) say("A recording of this lesson was broken off. Record, on the rail, goes on with it or keeps it.");
+  }
+
+  function show() {
+    const goes = film !== null;
+    el("record").classList.toggle("goes", goes);
+    el("record-before").hidden = goes;
+    el("record-while").hidden = !goes;
+    const now = performance.now();
+    if (film?.sound) film.sound.hear(input("record-films").checked ? onStage() : []);
+    if (tried && el("record-panel").hidden) {
+      // Nobody looks at the meter: nothing is listened to.
+      tried.stop();
+      tried = null;
+    }
+    const sound = film?.sound ?? tried;
+    if (film && sound?.microphone) {
+      level.value = film.film.hears(sound.samples, now);
+      const silent = film.film.is_silent(now);
+      if (silent && !told) say("Nothing has been heard from the microphone for 10 seconds. Is it muted?");
+      told = silent;
+    } else if (tried && rules) {
+      level.value = rules.on_meter(tried.samples);
+    }
+    el("record-meter").hidden = !sound?.microphone;
+    if (!film) {
+      el("record-word").textContent = "Record";
+      surely = false;
+      return;
+    }
+    const { seconds, bytes, ends, halted, camera } = film;
+    el("record-word").textContent = halted ? "Paused" : clock(seconds);
+    el("record-time").textContent = clock(seconds);
+    el("record-written").textContent = megabytes(bytes);
+    const little = ends && ends.seconds < (ends.seconds + seconds) / 5;
+    el("record-left").textContent = ends && ends.seconds < FAR ? `${long(ends.seconds)} left` : "";
+    el("record-left").classList.toggle("warns", little === true);
+    if (little && !halted) el("record-word").textContent = `${long(ends.seconds)} left`;
+    el("record-halt").setAttribute("aria-pressed", `${halted}`);
+    el("record-halt-word").textContent = halted ? "Go on" : "Pause";
+    el("record-bin-word").textContent = surely ? "Bin it, really" : "Bin";
+    el("record-camera-keys").hidden = select("record-camera").options.length < 2;
+    el("record-camera-on").setAttribute("aria-pressed", `${camera !== null}`);
+    el("record-camera-round").setAttribute("aria-pressed", `${camera?.inset.round === true}`);
+  }
+
+  /** The sound of the films that are on stage. */
+  function onStage() {
+    return [...document.querySelectorAll("#beneath video")].flatMap((video) => {
+      const { srcObject } = /** @type {HTMLVideoElement} */ (video);
+      if (srcObject instanceof MediaStream) return srcObject.getAudioTracks();
+      return (captured.get(video) ?? capture(video))?.getAudioTracks() ?? [];
+    });
+  }
+}
+
+/** Where the camera was last, on this machine. @returns {import("../recording/pictures.js").Inset} */
+function keptInset() {
+  const inset = { at: CORNERS[0], height: 0.25, round: false };
+  try {
+    return { ...inset, ...JSON.parse(localStorage.getItem(INSET) ?? "{}") };
+  } catch {
+    return inset;
+  }
+}
+
+/** @param {import("../recording/pictures.js").Inset} inset */
+function keepInset(inset) {
+  localStorage.setItem(INSET, JSON.stringify(inset));
+}
+
+/** What films give of themselves. @type {WeakMap<Element, MediaStream>} */
+const captured = new WeakMap();
+
+/** @param {Element} video */
+function capture(video) {
+  const stream = /** @type {any} */ (video).captureStream?.();
+  if (stream) captured.set(video, stream);
+  return stream ?? null;
+}
+
+/** Who this tab is as a recorder, also after it was loaded again. @param {string} lesson */
+function recorderOf(lesson) {
+  const key = `recorder:${lesson}`;
+  const known = sessionStorage.getItem(key);
+  if (known) return known;
+  const made = crypto.randomUUID?.() ?? `${Math.random()}`;
+  sessionStorage.setItem(key, made);
+  return made;
+}
+
+/** @param {number} bytes */
+function megabytes(bytes) {
+  return bytes < 1e9 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${(bytes / 1e9).toFixed(1)} GB`;
+}
+
+/** Hours, minutes and seconds as a clock shows them. @param {number} seconds */
+function clock(seconds) {
+  const all = Math.floor(seconds);
+  const two = (/** @type {number} */ n) => `${n}`.padStart(2, "0");
+  const [h, m, s] = [Math.floor(all / 3600), Math.floor(all / 60) % 60, all % 60];
+  return h ? `${h}:${two(m)}:${two(s)}` : `${m}:${two(s)}`;
+}
+
+/** A length in words. @param {number} seconds */
+function long(seconds) {
+  const minutes = seconds / 60;
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (minutes < 90) return `${Math.round(minutes)} min`;
+  return `${Math.floor(minutes / 60)} h ${Math.round(minutes % 60)} min`;
+}
