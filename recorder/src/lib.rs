@@ -8,6 +8,7 @@ use bozzetto_core::recording::codecs::{self, Codec};
 use bozzetto_core::recording::frame::{self, Inset, Pace};
 use bozzetto_core::recording::level::{self, Listening};
 use bozzetto_core::recording::pieces::{self, Coded, Head, Packet, Track};
+use bozzetto_core::recording::pressed::{self, Press};
 use bozzetto_core::recording::timeline::Timeline;
 use kurbo::{Rect, Size};
 use serde::{Deserialize, Serialize};
@@ -323,6 +324,47 @@ fn track(sound: bool) -> Track {
     match sound {
         true => Track::Sound,
         false => Track::Picture,
+    }
+}
+
+/// Keys that are pressed, for a film: see core's `recording::pressed`. Times are in milliseconds of any clock.
+#[wasm_bindgen]
+#[derive(Default)]
+pub struct Pressed(pressed::Pressed);
+
+#[wasm_bindgen]
+impl Pressed {
+    #[wasm_bindgen(constructor)]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// A key went down, as browsers name it, with these held; `writes` where it goes into a text.
+    #[allow(clippy::too_many_arguments)]
+    pub fn press(
+        &mut self,
+        key: &str,
+        ctrl: bool,
+        alt: bool,
+        shift: bool,
+        meta: bool,
+        writes: bool,
+        now: f64,
+    ) {
+        let press = Press {
+            key,
+            ctrl,
+            alt,
+            shift,
+            meta,
+            writes,
+        };
+        self.0.press(&press, now);
+    }
+
+    /// What is shown now.
+    pub fn shown(&self, now: f64) -> Option<String> {
+        self.0.shown(now)
     }
 }
 

@@ -11,5 +11,6 @@ pub mod frame;
 pub mod gaps;
 pub mod level;
 pub mod pieces;
+pub mod pressed;
 pub mod replay;
 pub mod timeline;

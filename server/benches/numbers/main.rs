@@ -9,6 +9,7 @@ mod hand_ins;
 mod hostile;
 mod opening;
 mod process;
+mod replays;
 #[path = "../../../core/benches/rows/mod.rs"]
 mod rows;
 
@@ -58,6 +59,9 @@ fn main() {
         // Only by its name: it goes on until it is ended.
         if std::env::args().any(|name| name == "wall.held") {
             hand_ins::wall_held().await;
+        }
+        if std::env::args().any(|name| name == "replay.held") {
+            replays::replay_held().await;
         }
         if runs("hostile") {
             hostile::hostile().await;

@@ -3,6 +3,7 @@
 
 mod answers;
 mod draw;
+mod evening;
 
 use std::path::Path;
 
@@ -85,6 +86,7 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
     }
     film(&app, Whither::Library).await?;
     answers::fill(&app, class, worksheet).await?;
+    evening::fill(&app).await?;
     // The class is what is opened first.
     app.store
         .write(move |conn| queries::touch(conn, class))

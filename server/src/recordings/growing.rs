@@ -34,6 +34,7 @@ pub fn routes() -> Routes {
         .post(&format!("{ONE}/end"), end)
         .get(&format!("{ALL}/unfinished"), unfinished)
         .get(&format!("{ALL}/room"), room)
+        .post(&format!("{ALL}/by-itself"), by_itself)
         .post("/lessons/{lesson}/moments", mark)
 }
 
@@ -247,6 +248,23 @@ async fn unfinished(
         Some(recording) => told(&app, recording, &by.recorder).into_response(),
         None => StatusCode::NO_CONTENT.into_response(),
     })
+}
+
+#[derive(Deserialize)]
+struct ByItself {
+    on: bool,
+}
+
+/// One begins when the lesson is opened next, or does not.
+async fn by_itself(
+    State(app): State<App>,
+    Path(lesson): Path<i64>,
+    Form(wanted): Form<ByItself>,
+) -> Result<StatusCode> {
+    app.store
+        .write(move |conn| queries::set_by_itself(conn, lesson, wanted.on))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// How many bytes more recordings may have.

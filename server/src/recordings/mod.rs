@@ -10,13 +10,14 @@ mod links;
 mod pages;
 pub mod queries;
 mod replay;
+mod showing;
 mod watch;
 
 pub use files::{FOLDER, Films, forget_old};
 pub use film::time;
 pub use links::DAYS;
 pub use pages::KEPT;
-pub use replay::{Handed, Replays};
+pub use showing::{Handed, Replays};
 
 use crate::door::Routes;
 

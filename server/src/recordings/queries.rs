@@ -114,7 +114,20 @@ pub fn unfinished(conn: &Connection, lesson: i64) -> Result<Option<Recording>> {
     Ok(statement.query_row([lesson], recording).optional()?)
 }
 
-/// Begins one.
+/// Whether one begins by itself when the lesson is opened next.
+pub fn is_by_itself(conn: &Connection, lesson: i64) -> Result<bool> {
+    let mut statement = conn.prepare_cached("SELECT records_itself FROM lesson WHERE id = ?1")?;
+    let found = statement.query_row([lesson], |row| row.get(0));
+    Ok(found.optional()?.unwrap_or(false))
+}
+
+pub fn set_by_itself(conn: &Connection, lesson: i64, on: bool) -> Result<()> {
+    conn.prepare_cached("UPDATE lesson SET records_itself = ?2 WHERE id = ?1")?
+        .execute(params![lesson, on])?;
+    Ok(())
+}
+
+/// Begins one; none begins by itself any more.
 pub fn begin(
     conn: &Connection,
     lesson: i64,
@@ -124,6 +137,7 @@ pub fn begin(
     how: &str,
 ) -> Result<i64> {
     let now = crate::now();
+    set_by_itself(conn, lesson, false)?;
     conn.prepare_cached(
         "INSERT INTO recording (lesson, name, file, recorder, how, begun_at, heard_at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?6)",
     )?

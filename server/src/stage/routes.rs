@@ -52,6 +52,8 @@ struct Stage {
     joining: JoinSheet,
     /// The presenter's settings, as JSON for the page's script.
     settings: String,
+    /// A recording begins by itself.
+    by_itself: bool,
 }
 
 /// A made-up desktop to try sharing with.
@@ -71,10 +73,16 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
             let marking = crate::captures::capture_of(conn, id)?.is_some();
             let remarking = crate::worksheets::answered_in(conn, id)?
                 .map(|(sheet, lesson, _)| format!("/lessons/{lesson}/worksheets/{sheet}"));
-            Ok((lesson, settings::read(conn)?, (marking, remarking)))
+            let by_itself = crate::recordings::queries::is_by_itself(conn, id)?;
+            Ok((
+                lesson,
+                settings::read(conn)?,
+                (marking, remarking),
+                by_itself,
+            ))
         })
         .await?;
-    let ((Some(lesson), Some(code)), settings, (marking, remarking)) = found else {
+    let ((Some(lesson), Some(code)), settings, (marking, remarking), by_itself) = found else {
         return Err(AppError::NotFound);
     };
     let bare = lesson.backdrops.is_empty();
@@ -97,6 +105,7 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         joining: JoinSheet::new(&app, id, &code, &headers)?,
         settings: serde_json::to_string(&settings)
             .map_err(|e| AppError::Internal(e.to_string()))?,
+        by_itself,
     };
     let mut response = Html(page.render()?).into_response();
     response.headers_mut().insert(

@@ -27,6 +27,7 @@ pub fn migrations() -> Migrations<'static> {
         M::up(WAITED),
         M::up(RECORDINGS),
         M::up(SHARED),
+        M::up(BY_ITSELF),
     ])
 }
 
@@ -512,4 +513,9 @@ DROP TABLE take_away;
 ALTER TABLE handed_out RENAME TO take_away;
 ALTER TABLE handed_out_opened RENAME TO take_away_opened;
 CREATE INDEX take_away_of_lesson ON take_away (lesson, place);
+";
+
+/// Whether a lesson is recorded from the next time on that it is opened.
+const BY_ITSELF: &str = "
+ALTER TABLE lesson ADD COLUMN records_itself INTEGER NOT NULL DEFAULT 0;
 ";

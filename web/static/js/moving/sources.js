@@ -105,8 +105,14 @@ export class Source {
     };
   }
 
+  /** The sound that comes with it. */
+  get heard() {
+    const stream = this.element instanceof HTMLVideoElement ? this.element.srcObject : null;
+    return stream instanceof MediaStream ? stream.getAudioTracks() : [];
+  }
+
   stop() {
-    this.track.stop();
+    for (const track of [this.track, ...this.heard]) track.stop();
   }
 }
 
@@ -171,7 +177,9 @@ export class SharesItself extends Error {}
 export async function screen(mark) {
   const options = /** @type {any} */ ({
     video: { frameRate: { ideal: 30 } },
-    audio: false,
+    // A tab's, for who records. A whole machine's would have what the microphone hears, once more.
+    audio: true,
+    systemAudio: "exclude",
     selfBrowserSurface: "exclude",
     surfaceSwitching: "include",
   });
@@ -179,7 +187,7 @@ export async function screen(mark) {
   const [track] = stream.getVideoTracks();
   const handle = /** @type {any} */ (track).getCaptureHandle?.();
   if (handle?.handle === mark) {
-    track.stop();
+    for (const each of stream.getTracks()) each.stop();
     throw new SharesItself();
   }
   const surface = /** @type {any} */ (track.getSettings()).displaySurface;

@@ -4,6 +4,8 @@
 
 import { ask, say } from "../messages.js";
 import { button, el, input, select } from "../page.js";
+import { soundOnStage } from "../recording/on_stage.js";
+import { clock, long, megabytes } from "../recording/words.js";
 import { closePanels, panel } from "./panels.js";
 
 /** @import { Planned, Wish } from "../../glass/recorder.js" */
@@ -30,6 +32,8 @@ const CODECS = { h264: "H.264, in MP4", vp9: "VP9, in WebM or MP4", av1: "AV1, i
 const LIMITS = { length: "its length", size: "its size", disk: "the server's disk" };
 /** An end that is farther than this need not be said, in seconds. */
 const FAR = 12 * 3600;
+/** With what a lesson begins. */
+const FIRST = ["pointerdown", "keydown"];
 /** How often the panel is shown anew, in milliseconds. */
 const OFTEN = 250;
 /** How often it is looked whether another tab still records, in milliseconds. */
@@ -64,6 +68,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   let corner = 0;
   /** The camera as it is seen on the stage. @type {import("../recording/inset.js").CameraOnStage | null} */
   let inset = null;
+  /** @type {import("../recording/keys_pressed.js").KeysPressed | null} */
+  let pressed = null;
   const level = /** @type {HTMLMeterElement} */ (document.querySelector("#record-level"));
   /** Somebody has been told that nothing is heard. */
   let told = false;
@@ -77,7 +83,12 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       : "This address is not secure (http from another machine), so the browser records nothing. Serving with --tls-self-signed puts that right.";
   } else {
     void lookForBroken();
+    if (input("record-by-itself").defaultChecked) beginByItself();
   }
+  input("record-by-itself").addEventListener("change", () => {
+    const on = input("record-by-itself").checked;
+    void ask(`${all}/by-itself`, new URLSearchParams({ on: `${on}` }));
+  });
   el("record-before").addEventListener("input", chosen);
   el("record-before").addEventListener("change", chosen);
   select("record-place").addEventListener("change", () => {
@@ -141,6 +152,12 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   async function opened() {
     done(null);
     if (button("record-start").disabled && !planned && !window.isSecureContext) return;
+    await prepare();
+    if (!film) await hear();
+  }
+
+  /** All that recording takes is here, and what can be chosen. */
+  async function prepare() {
     if (!rules) {
       const module = await import("../../glass/recorder.js");
       await module.default();
@@ -152,13 +169,25 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     fillPlaces();
     await fillDevices();
     await chosen();
-    if (!film) await hear();
+  }
+
+  /** The lesson was to be recorded from its beginning: that is the first press on the stage, which browsers ask for before they listen. */
+  function beginByItself() {
+    const first = async () => {
+      for (const event of FIRST) removeEventListener(event, first, true);
+      if (film || !input("record-by-itself").checked) return;
+      await prepare();
+      await start(null);
+      say(film ? "The lesson is being recorded, as it was set before." : (el("record-done").textContent ?? ""));
+    };
+    for (const event of FIRST) addEventListener(event, first, true);
   }
 
   /** Chooses again what was chosen last. */
   function restore() {
     try {
       const kept = JSON.parse(localStorage.getItem(KEPT) ?? "{}");
+      input("record-keys").checked = kept.keys === true;
       for (const id of ["what", "shown", "minutes", "mb", "lead"]) if (kept[id]) choice(id).value = kept[id];
     } catch {}
   }
@@ -169,7 +198,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   }
 
   function remember() {
-    localStorage.setItem(KEPT, JSON.stringify(Object.fromEntries(CHOICES.map((id) => [id, choice(id).value]))));
+    const chosen = Object.fromEntries(CHOICES.map((id) => [id, choice(id).value]));
+    localStorage.setItem(KEPT, JSON.stringify({ ...chosen, keys: input("record-keys").checked }));
   }
 
   /** What was chosen last of what is filled in late. @param {string} id */
@@ -348,9 +378,14 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       over: ended,
     });
     showBroken(null);
+    input("record-by-itself").checked = false;
     await film.start();
     if (choice("camera").value !== "none") await takeCamera();
-    closePanels();
+    if (how.what === "area" && input("record-keys").checked) {
+      const { KeysPressed } = await import("../recording/keys_pressed.js");
+      pressed = new KeysPressed(el("keys-pressed"), () => glass.is_typing());
+    }
+    if (!el("record-panel").hidden) closePanels();
   }
 
   /** @param {Planned} plan @param {string} codec @returns {How} */
@@ -367,7 +402,7 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       // A page that is framed is only to be had from the browser, which asks.
       const page = beneath.panes.some((p) => p.kind === "page" && p.frozen === null);
       if (page && !moving.tab) await moving.ask("It is needed to record the page.");
-      return pictureArea({ glass, picture, layers, beneath, moving, paused });
+      return pictureArea({ glass, picture, layers, beneath, moving, paused, plate: el("keys-pressed") });
     }
     try {
       const source = what === "screen" ? await screen(moving.mark) : await cameraSource();
@@ -492,6 +527,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   function ended(why, limit) {
     const id = film?.told.id;
     void dropCamera();
+    pressed?.stop();
+    pressed = null;
     film = null;
     const by = limit ? `The recording has reached ${LIMITS[limit]} and has ended there. ` : "";
     if (why || by) say(`${by}${why ?? ""}`.trim());
@@ -540,7 +577,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     el("record-before").hidden = goes;
     el("record-while").hidden = !goes;
     const now = performance.now();
-    if (film?.sound) film.sound.hear(input("record-films").checked ? onStage() : []);
+    if (film?.sound)
+      film.sound.hear(input("record-films").checked ? [...soundOnStage(), ...film.pictures.heard()] : []);
     if (tried && el("record-panel").hidden) {
       // Nobody looks at the meter: nothing is listened to.
       tried.stop();
@@ -576,15 +614,6 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     el("record-camera-on").setAttribute("aria-pressed", `${camera !== null}`);
     el("record-camera-round").setAttribute("aria-pressed", `${camera?.inset.round === true}`);
   }
-
-  /** The sound of the films that are on stage. */
-  function onStage() {
-    return [...document.querySelectorAll("#beneath video")].flatMap((video) => {
-      const { srcObject } = /** @type {HTMLVideoElement} */ (video);
-      if (srcObject instanceof MediaStream) return srcObject.getAudioTracks();
-      return (captured.get(video) ?? capture(video))?.getAudioTracks() ?? [];
-    });
-  }
 }
 
 /** Where the camera was last, on this machine. @returns {import("../recording/pictures.js").Inset} */
@@ -602,16 +631,6 @@ function keepInset(inset) {
   localStorage.setItem(INSET, JSON.stringify(inset));
 }
 
-/** What films give of themselves. @type {WeakMap<Element, MediaStream>} */
-const captured = new WeakMap();
-
-/** @param {Element} video */
-function capture(video) {
-  const stream = /** @type {any} */ (video).captureStream?.();
-  if (stream) captured.set(video, stream);
-  return stream ?? null;
-}
-
 /** Who this tab is as a recorder, also after it was loaded again. @param {string} lesson */
 function recorderOf(lesson) {
   const key = `recorder:${lesson}`;
@@ -620,25 +639,4 @@ function recorderOf(lesson) {
   const made = crypto.randomUUID?.() ?? `${Math.random()}`;
   sessionStorage.setItem(key, made);
   return made;
-}
-
-/** @param {number} bytes */
-function megabytes(bytes) {
-  return bytes < 1e9 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${(bytes / 1e9).toFixed(1)} GB`;
-}
-
-/** Hours, minutes and seconds as a clock shows them. @param {number} seconds */
-function clock(seconds) {
-  const all = Math.floor(seconds);
-  const two = (/** @type {number} */ n) => `${n}`.padStart(2, "0");
-  const [h, m, s] = [Math.floor(all / 3600), Math.floor(all / 60) % 60, all % 60];
-  return h ? `${h}:${two(m)}:${two(s)}` : `${m}:${two(s)}`;
-}
-
-/** A length in words. @param {number} seconds */
-function long(seconds) {
-  const minutes = seconds / 60;
-  if (seconds < 90) return `${Math.round(seconds)} s`;
-  if (minutes < 90) return `${Math.round(minutes)} min`;
-  return `${Math.floor(minutes / 60)} h ${Math.round(minutes % 60)} min`;
 }

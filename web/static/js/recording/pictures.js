@@ -12,7 +12,8 @@ import { layOver } from "../picture/snapshot.js";
 
 /**
  * @typedef {{ draw: (context: OffscreenCanvasRenderingContext2D, width: number, height: number) => void,
- *   changed: () => boolean, scene: () => string, stop: () => void }} Pictures `scene` is another one when something else is shown
+ *   changed: () => boolean, scene: () => string, heard: () => MediaStreamTrack[], stop: () => void }} Pictures
+ * `scene` is another one when something else is shown; `heard` is the sound that comes with the pictures
  */
 
 /** The picture area is so many glass units wide. */
@@ -20,11 +21,13 @@ const GLASS_WIDTH = 1920;
 
 /**
  * The picture area as everybody in the room sees it. While the lesson is paused its last picture stays, as with participants.
- * @param {{ glass: Glass, picture: HTMLElement, layers: { painted: number }, beneath: Beneath, moving: Moving, paused: () => boolean }} stage
+ * @param {{ glass: Glass, picture: HTMLElement, layers: { painted: number }, beneath: Beneath, moving: Moving, paused: () => boolean,
+ *   plate: HTMLElement }} stage `plate` shows keys that are pressed
  * @returns {Pictures}
  */
-export function pictureArea({ glass, picture, layers, beneath, moving, paused }) {
+export function pictureArea({ glass, picture, layers, beneath, moving, paused, plate }) {
   let painted = -1;
+  let words = "";
   return {
     draw(context, width, height) {
       // What was seen last stays, and before that nothing was.
@@ -55,6 +58,8 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused })
         source.draw(context, element, rect.width, rect.height);
         return true;
       });
+      words = pressed();
+      if (words) drawPlate(context, plate);
       context.restore();
       context.save();
       context.translate(x, y);
@@ -62,10 +67,17 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused })
       blank(context, hidden);
       context.restore();
     },
-    changed: () => !paused() && (painted !== layers.painted || beneath.panes.some((p) => p.moves && p.frozen === null)),
+    changed: () =>
+      !paused() &&
+      (painted !== layers.painted || words !== pressed() || beneath.panes.some((p) => p.moves && p.frozen === null)),
+    heard: () => [],
     scene: () => beneath.panes.map((p) => `${p.id} ${p.page}`).join(),
     stop() {},
   };
+
+  function pressed() {
+    return plate.hidden ? "" : (plate.textContent ?? "");
+  }
 
   /** A page is only to be had as the browser's picture of this tab. @param {OffscreenCanvasRenderingContext2D} context @param {string} id @param {DOMRect} rect */
   function drawPage(context, id, rect) {
@@ -85,6 +97,21 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused })
   }
 }
 
+/** Words on a plate, as they are seen on the page. @param {OffscreenCanvasRenderingContext2D} context @param {HTMLElement} plate */
+function drawPlate(context, plate) {
+  const { x, y, width, height } = plate.getBoundingClientRect();
+  const look = getComputedStyle(plate);
+  context.fillStyle = look.backgroundColor;
+  context.beginPath();
+  context.roundRect(x, y, width, height, Number.parseFloat(look.borderRadius));
+  context.fill();
+  context.fillStyle = look.color;
+  context.font = look.font;
+  context.textAlign = "center";
+  context.textBaseline = "middle";
+  context.fillText(plate.textContent ?? "", x + width / 2, y + height / 2);
+}
+
 /** A screen, window or tab, or a camera, whole. @param {Source} source @returns {Pictures} */
 export function ofSource(source) {
   return {
@@ -96,6 +123,7 @@ export function ofSource(source) {
     },
     changed: () => true,
     scene: () => "",
+    heard: () => source.heard,
     stop: () => source.stop(),
   };
 }
