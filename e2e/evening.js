@@ -19,8 +19,8 @@ const demo = (/** @type {string} */ ending) => join(root, "demo", `Evening 2.${e
 const SAID = [
   [1, "Last time we read the chart. Tonight we come in: the course keeps to the west side of the channel."],
   [11, "Buoy one stays to starboard. A ring round it, so that nobody forgets."],
-  [19, "And this is what the sounder shows off Isola Corda: the bottom rises here."],
-  [29, "For next week: write down when it is low water, and how much is left under the keel."],
+  [19, "Before we enter, write down: when is low water, and how much is left under the keel?"],
+  [30, "And this is what the sounder shows off Isola Corda: the bottom rises here."],
 ];
 const LASTS = 40;
 
@@ -52,7 +52,7 @@ writeFileSync(demo("vtt"), `WEBVTT\n\n${cues.join("\n")}`);
 const nothing = { how: "{}", pieces: 0, lasts: 0, begun_at: 0, ended_at: 0, moments: [], changes: [] };
 writeFileSync(demo("json"), JSON.stringify(nothing));
 writeFileSync(demo("film"), "");
-execFileSync("cargo", ["build", "--package", "bozzetto"], { cwd: root, stdio: "inherit" });
+execFileSync("cargo", ["build", "--workspace"], { cwd: root, stdio: "inherit" });
 const server = await Server.start({ demo: true });
 /** @param {string} code @param {string[]} more */
 const python = (code, ...more) =>
@@ -95,8 +95,9 @@ await ready(page);
 async function draw(places, takes) {
   const box = await page.locator("#glass").boundingBox();
   if (!box) throw new Error("no stage");
-  const on = (/** @type {Place} */ [x, y]) => /** @type {Place} */ ([box.x + (x * box.width) / 1920, box.y + (y * box.width) / 1920]);
-  const STEPS = 24;
+  const on = (/** @type {Place} */ [x, y]) =>
+    /** @type {Place} */ ([box.x + (x * box.width) / 1920, box.y + (y * box.width) / 1920]);
+  const STEPS = 10;
   await page.mouse.move(...on(places[0]));
   await page.mouse.down();
   for (let n = 0; n + 1 < places.length; n++) {
@@ -163,7 +164,26 @@ await draw(
 );
 await until(18);
 await page.keyboard.press("PageDown");
-await until(21);
+await page.keyboard.press("t");
+await page.mouse.click(160, 130);
+await page.locator("#typing:not(.unread)").waitFor();
+await page.keyboard.type("Low water, Isola Corda: when? How much under the keel?", { delay: 60 });
+await page.keyboard.press("Escape");
+await page.keyboard.press("d");
+await draw(
+  [
+    [230, 250],
+    [520, 258],
+    [800, 246],
+  ],
+  1200,
+);
+await until(29);
+await page.keyboard.press("PageDown");
+await page.locator("#record").click();
+await page.locator("#record-moment").click();
+await page.keyboard.press("Escape");
+await until(32);
 await draw(
   [
     [300, 620],
@@ -173,26 +193,6 @@ await draw(
     [1180, 320],
   ],
   3000,
-);
-await page.locator("#record").click();
-await page.locator("#record-moment").click();
-await page.keyboard.press("Escape");
-await until(28);
-await page.keyboard.press("PageDown");
-await page.keyboard.press("t");
-await page.mouse.click(160, 130);
-await page.locator("#typing:not(.unread)").waitFor();
-await page.keyboard.type("Low water, Isola Corda: when? How much under the keel?", { delay: 60 });
-await page.keyboard.press("Escape");
-await page.keyboard.press("d");
-await until(LASTS - 5);
-await draw(
-  [
-    [160, 260],
-    [420, 268],
-    [700, 256],
-  ],
-  1200,
 );
 await until(LASTS);
 await stop(page);

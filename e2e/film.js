@@ -54,9 +54,9 @@ export async function stop(page) {
   return newest(page);
 }
 
-/** The address of the newest recording. @param {import("@playwright/test").Page} page */
-export async function newest(page) {
-  const lesson = await page.evaluate(() => document.body.dataset.lesson);
+/** The address of the newest recording of the lesson that is open, or of another. @param {import("@playwright/test").Page} page @param {string} [of] */
+export async function newest(page, of) {
+  const lesson = of ?? (await page.evaluate(() => document.body.dataset.lesson));
   const { origin } = new URL(page.url());
   const list = await page.request.get(`${origin}/lessons/${lesson}/recordings`);
   const found = (await list.text()).match(/\/lessons\/\d+\/recordings\/\d+/);

@@ -5,6 +5,7 @@ import { mkdirSync } from "node:fs";
 import { join } from "node:path";
 import { chromium } from "@playwright/test";
 import { args, executablePath } from "./browser.js";
+import { HEARING, lasts, newest, record, stop } from "./film.js";
 import { root, Server } from "./server.js";
 import { drag, ready, straight } from "./stage.js";
 
@@ -32,7 +33,7 @@ await page.goto(`${server.base}/lessons/1/stage`);
 await ready(page);
 await page.keyboard.press("3");
 await shot(page, "stage");
-// A stage with more on it: shapes, a stamp, a text; then back to what it was.
+// A stage with more on it: a shape and a text.
 const extra = await desk.newPage();
 await extra.goto(`${server.base}/lessons/2/stage`);
 await ready(extra);
@@ -44,17 +45,7 @@ await extra.keyboard.press("Escape");
 await extra.keyboard.press("3");
 await extra.keyboard.press("h");
 await drag(extra, straight({ x: 300, y: 330 }, { x: 520, y: 430 }));
-await extra.keyboard.press("s");
-await extra.mouse.click(410, 380);
-await extra.keyboard.down("Shift");
-await extra.mouse.click(730, 60);
-await extra.keyboard.up("Shift");
-await shot(extra, "selection");
-await extra.keyboard.press("Escape");
 await extra.keyboard.press("d");
-await extra.locator("#swatches button").nth(4).dblclick();
-await shot(extra, "swatch");
-await extra.locator("#swatch-done").click();
 await extra.goto(`${server.base}/settings`);
 await shot(extra, "settings");
 await extra.close();
@@ -65,7 +56,6 @@ await drag(
 );
 await page.keyboard.press("c");
 await drag(page, straight({ x: 560, y: 380 }, { x: 980, y: 640 }));
-await shot(page, "capture-box");
 await page.keyboard.press("Enter");
 await page.locator(".proof img").waitFor();
 await page.locator(".proof").getByRole("button", { name: "Hand out" }).click();
@@ -212,6 +202,43 @@ await wall.goto(`${server.base}/lessons/2/stage`);
 await ready(wall);
 await wall.locator("#order").click();
 await shot(wall, "stage-1920-running-order");
-
 await browser.close();
+
+// A lesson while it is recorded, with a camera; and the one that was recorded.
+const hearing = await chromium.launch(HEARING);
+const records = await hearing.newPage({ viewport: { width: 1280, height: 800 } });
+await records.goto(`${server.base}/lessons/1/stage`);
+await ready(records);
+await records.locator("#record").click();
+await records.locator("#record-camera option").nth(1).waitFor({ state: "attached" });
+const camera = (await records.locator("#record-camera option").nth(1).getAttribute("value")) ?? "";
+await records.keyboard.press("Escape");
+await record(records, { camera });
+await records.locator("#camera-inset").waitFor();
+await lasts(records, 8);
+await records.locator("#record").click();
+await shot(records, "record");
+await stop(records);
+await records.goto(`${server.base}/`);
+await records
+  .getByRole("link", { name: /evening 2/ })
+  .first()
+  .click();
+const recorded = records.url().match(/lessons\/(\d+)/)?.[1];
+await records.goto(`${server.base}/lessons/${recorded}/recordings`);
+await records.goto(await newest(records, recorded));
+await records.locator("#film").evaluate(async (film) => {
+  const video = /** @type {HTMLVideoElement} */ (film);
+  video.currentTime = 16;
+  await new Promise((done) => video.addEventListener("seeked", done, { once: true }));
+});
+await shot(records, "recording");
+const again = await (
+  await hearing.newContext({ viewport: { width: 390, height: 844 }, deviceScaleFactor: 2, hasTouch: true })
+).newPage();
+await again.goto(`${server.base}/lessons/${recorded}/replay`);
+await again.locator("#mount.ready").waitFor();
+await again.locator("#at").fill("16");
+await shot(again, "replay-phone");
+await hearing.close();
 await server.stop();

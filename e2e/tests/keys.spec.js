@@ -44,7 +44,7 @@ test("the swatches and keys of a text leave it being typed", async ({ page }) =>
 
 test("a film's slider and speeds do not keep the stage's keys", async ({ page }) => {
   await page.goto(server.base);
-  await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
+  await page.getByRole("link", { name: "Open Coastal pilotage, evening 3" }).click();
   await ready(page);
   await page.locator("#order").click();
   await page

@@ -92,6 +92,9 @@ for (const [name, path] of [
   ["worksheets", "/lessons/1/worksheets"],
   ["the wall", "/lessons/1/worksheets/1"],
   ["people", "/lessons/1/people"],
+  ["recordings", "/lessons/3/recordings"],
+  ["a recording", "/lessons/3/recordings/1"],
+  ["a lesson shown again", "/lessons/3/replay"],
 ]) {
   test(`${name} is accessible, and nothing lies beyond its side`, async ({ page }) => {
     await page.goto(server.base + path);
@@ -119,6 +122,13 @@ test("the panels of the stage are accessible", async ({ page }) => {
     ["order", () => page.locator("#order").click()],
     ["shapes", () => page.locator("#shapes").click()],
     ["more", () => page.locator("#more").click()],
+    [
+      "record",
+      async () => {
+        await page.locator("#record").click();
+        await expect(page.locator("#record-says")).toContainText("lines");
+      },
+    ],
     ["swatch", () => page.locator("#swatches button").nth(5).dblclick()],
     [
       "selection",

@@ -73,7 +73,7 @@ async function putOnStage(page, name) {
 async function openWide(page, edge) {
   await page.setViewportSize({ width: 1920, height: 1080 });
   await page.goto(server.base);
-  await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
+  await page.getByRole("link", { name: "Open Coastal pilotage, evening 3" }).click();
   await page.locator("body.ready").waitFor();
   await page.locator("#swatches button").first().dblclick();
   for (let i = 0; i < 2; i++) await page.locator("#swatch-add").click();
@@ -243,7 +243,7 @@ for (const edge of ["bottom", "left"])
     await openWide(page, edge);
     for (const [width, height] of SIZES) {
       await page.setViewportSize({ width, height });
-      for (const id of ["shapes", "order", "people", "more"]) {
+      for (const id of ["shapes", "order", "people", "more", "record"]) {
         await page.locator(`#${id}`).click();
         const box = await page.locator(`#${id}-panel`).boundingBox();
         if (!box) throw new Error(`no panel of ${id}`);
@@ -262,7 +262,7 @@ test("with the originals nobody meets a warning on what the demo lesson shows; a
   page,
 }) => {
   await page.goto(server.base);
-  await page.locator(".lesson", { hasText: "Coastal pilotage" }).getByRole("link", { name: "Open" }).click();
+  await page.getByRole("link", { name: "Open Coastal pilotage, evening 3" }).click();
   await page.locator("body.ready").waitFor();
   const short = page.locator("#swatches .short");
   const places = Number((await page.locator("#order").textContent())?.match(/of (\d+)/)?.[1]);

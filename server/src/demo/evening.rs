@@ -1,5 +1,7 @@
 //! The evening before, recorded: what `e2e/evening.js` had drawn and said. Its days stay those of then.
 
+use std::collections::HashSet;
+
 use anyhow::Context;
 use bozzetto_core::recording::captions;
 use bozzetto_core::stage::board::Ruling;
@@ -33,22 +35,23 @@ struct Evening {
 pub(super) async fn fill(app: &App) -> anyhow::Result<()> {
     const NAME: &str = "Coastal pilotage, evening 2";
     let id = lesson(&app.store, NAME, "class").await?;
-    let mut backdrops = Vec::new();
-    for picture in [&HARBOUR, &SOUNDER] {
-        backdrops.push(add(app, id, picture).await? as u64);
-    }
-    backdrops.push(board(&app.store, id, Ruling::Ruled).await? as u64);
+    let chart = add(app, id, &HARBOUR).await?;
+    let sounder = add(app, id, &SOUNDER).await?;
+    let board = board(&app.store, id, Ruling::Ruled).await?;
+    let backdrops = HashSet::from([chart, sounder, board].map(|id| id as u64));
     let evening: Evening = serde_json::from_str(LESSON)?;
     let read = evening.changes.iter().map(|body| log::change(body));
     let log = read.collect::<Result<Vec<_>, _>>()?;
     let steps = log.iter().flat_map(|change| change.stage_steps());
-    let brought = steps.filter_map(|step| match step {
-        StageStep::Bring { backdrop, .. } => Some(backdrop.id.0),
-        _ => None,
-    });
+    let brought: HashSet<u64> = steps
+        .filter_map(|step| match step {
+            StageStep::Bring { backdrop, .. } => Some(backdrop.id.0),
+            _ => None,
+        })
+        .collect();
     // Without a log it is about to be recorded.
     anyhow::ensure!(
-        evening.changes.is_empty() || brought.eq(backdrops),
+        evening.changes.is_empty() || brought == backdrops,
         "other backdrops come before those of {NAME} than when it was recorded: run e2e/evening.js again"
     );
     let log: Vec<_> = (1..).zip(log).collect();

@@ -81,12 +81,12 @@ pub async fn fill(data: &Path) -> anyhow::Result<()> {
     let plan = add(&app, meeting, &BERTHS).await?;
     board(&app.store, meeting, Ruling::Ruled).await?;
     show(&app.store, meeting, plan).await?;
+    evening::fill(&app).await?;
     for file in [&HARBOUR, &TIDE, &NOTICES] {
         keep(&app, Whither::Library, file).await?;
     }
     film(&app, Whither::Library).await?;
     answers::fill(&app, class, worksheet).await?;
-    evening::fill(&app).await?;
     // The class is what is opened first.
     app.store
         .write(move |conn| queries::touch(conn, class))
