@@ -188,7 +188,7 @@ proptest! {
             };
             wanted.push((at, seen));
         });
-        let lived = tell(&making.log, &HashSet::new(), None).unwrap();
+        let lived = tell(&making.log, &HashSet::new(), None, Vec::new()).unwrap();
         let mut replay = Replay::new(lived);
         for (at, seen) in &wanted {
             prop_assert_eq!(&replay.seek(*at), seen, "at {}", at - DAY);
@@ -224,7 +224,7 @@ proptest! {
     #[test]
     fn a_part_shows_what_was_seen_in_it(deeds in deeds(), part in (0.0..1.0f64, 0.0..1.0f64)) {
         let making = made(&deeds, |_| {});
-        let lived = tell(&making.log, &HashSet::new(), None).unwrap();
+        let lived = tell(&making.log, &HashSet::new(), None, Vec::new()).unwrap();
         let lasts = (making.at() - DAY) as f64;
         let (from, to) = (part.0.min(part.1), part.0.max(part.1) + 0.01);
         let (from, to) = (DAY + (from * lasts) as u64, DAY + (to * lasts) as u64);
@@ -242,7 +242,7 @@ proptest! {
         let making = made(&deeds, |_| {});
         let wiped = wiped(&making.log).unwrap();
         let marks = |left_out: &HashSet<MarkId>| -> HashSet<MarkId> {
-            let lived = tell(&making.log, left_out, None).unwrap();
+            let lived = tell(&making.log, left_out, None, Vec::new()).unwrap();
             let scenes = lived.scenes();
             let all = scenes.flat_map(|s| s.sheets.snapshot().sheets).flat_map(|(_, marks)| marks);
             all.map(|mark| mark.id).collect()
@@ -272,7 +272,7 @@ fn what_is_covered_is_not_told() {
     making.mark(sheet, Op::Add(line(3, 300.0)));
     let lifted = making.at();
     making.see(1, |seen| seen.covers.clear());
-    let lived = tell(&making.log, &HashSet::new(), None).unwrap();
+    let lived = tell(&making.log, &HashSet::new(), None, Vec::new()).unwrap();
     let ids = |sheets: &SheetMarks| -> Vec<u64> {
         let of = sheets.iter().find(|(id, _)| *id == sheet);
         of.map_or(Vec::new(), |(_, marks)| {
@@ -299,7 +299,7 @@ fn what_is_covered_is_not_told() {
 }
 
 /// A camera is held at a picture that participants saw, and never at one that was held while the lesson was paused, while
-/// something of it was hidden, or outside of what is shown.
+/// something of it was hidden, or outside of what is shown. The same with what goes along with captures.
 #[test]
 fn what_streamed_is_held_at_what_was_seen() {
     let held = |picture: u64| {
@@ -319,18 +319,21 @@ fn what_streamed_is_held_at_what_was_seen() {
         StageStep::Bring { at, backdrop },
         StageStep::Arrange { current, beside },
     ]);
+    let opened = making.at();
     making.stage(vec![StageStep::Pause(true)]);
+    let paused = making.at();
     making.see(3, |seen| seen.frozen = held(1));
     making.see(3, |seen| seen.frozen = None);
     making.stage(vec![StageStep::Pause(false)]);
     let page = 0;
     let area = Rect::from_corners(Point::new(0.0, 0.0), Point::new(90.0, 90.0));
     making.see(3, |seen| seen.hidden = vec![HiddenPart { page, area }]);
+    let hid = making.at();
     making.see(3, |seen| seen.frozen = held(2));
     making.see(3, |seen| (seen.frozen, seen.hidden) = (None, Vec::new()));
     let before = making.at();
     let pictures = |parts: Option<&[(u64, u64)]>, log: &[Change]| -> Vec<Option<u64>> {
-        let lived = tell(log, &HashSet::new(), parts).unwrap();
+        let lived = tell(log, &HashSet::new(), parts, Vec::new()).unwrap();
         let scenes = lived
             .scenes()
             .filter(|s| s.stage.each().any(|b| b.id == current));
@@ -343,6 +346,25 @@ fn what_streamed_is_held_at_what_was_seen() {
             .all(|p| p.is_none() || *p == Some(2))
     );
     assert_eq!(pictures(None, &making.log).last(), Some(&None));
+    let captured = |at: u64| {
+        let frames = vec![(at - 1, current, held(4).unwrap())];
+        let lived = tell(&making.log, &HashSet::new(), None, frames).unwrap();
+        let last = lived
+            .scenes()
+            .last()
+            .unwrap()
+            .stage
+            .each()
+            .next()
+            .unwrap()
+            .seen
+            .frozen;
+        last.map(|f| f.picture)
+    };
+    assert_eq!(
+        [opened, paused, hid, before].map(captured),
+        [Some(4), None, None, Some(4)]
+    );
     making.see(3, |seen| seen.frozen = held(3));
     making.see(3, |seen| seen.frozen = None);
     assert_eq!(pictures(None, &making.log)[0], Some(3));

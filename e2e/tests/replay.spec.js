@@ -4,7 +4,7 @@
 import AxeBuilder from "@axe-core/playwright";
 import { COARSE, HEARING, lasts, record, stop } from "../film.js";
 import { Server } from "../server.js";
-import { decode, drag, follow, startNow, straight } from "../stage.js";
+import { add, colour, decode, drag, follow, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 test.use({ launchOptions: HEARING });
@@ -217,4 +217,29 @@ test("participants have of it what was handed out, with the sound of its recordi
   const all = await page.request.get(`${server.base}/lessons/${lesson}/replay/lived`);
   expect((await lived.body()).length).toBeLessThan((await all.body()).length);
   expect((await new AxeBuilder({ page: replay }).analyze()).violations).toEqual([]);
+});
+
+test("what streamed is shown as a capture kept it, and the capture leads to how it came", async ({ page }) => {
+  const lesson = await startNow(page, server.base);
+  await add(page, "camera");
+  await page.locator(".pane-call button").click();
+  await expect(page.locator(".pane:not(.away) video")).toBeVisible();
+  // Chromium's camera shows green.
+  const isGreen = async (/** @type {import("@playwright/test").Page} */ on, /** @type {string} */ id) => {
+    const box = await on.locator(id).boundingBox();
+    if (!box) throw new Error("no picture");
+    const [r, g, b] = await colour(on, box.x + box.width * 0.5, box.y + box.height * 0.85);
+    return g - Math.max(r, b) > 40;
+  };
+  await expect.poll(() => isGreen(page, "#picture")).toBe(true);
+  await page.keyboard.press("v");
+  await expect(page.locator(".proof img")).toBeVisible();
+  await page.goto(`${server.base}/lessons/${lesson}/captures`);
+  await page.locator(".capture .large, .capture img").first().click();
+  await page.getByRole("link", { name: "How it came" }).click();
+  await page.locator("#mount.ready").waitFor();
+  await expect.poll(() => isGreen(page, "#picture")).toBe(true);
+  // At the moment at which it was taken, which is a chapter of its own.
+  await expect(page.locator("#chapters .chapter").last()).toHaveAttribute("aria-current", "true");
+  await expect(page.locator("#moved")).toBeHidden();
 });

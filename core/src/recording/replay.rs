@@ -18,7 +18,7 @@ use crate::sheets::history::Keep;
 use crate::sheets::refusal::Refusal;
 use crate::sheets::sheet::Sheets;
 use crate::sheets::step::{Deed, Op, Step};
-use crate::stage::backdrop::{Frozen, ViewState};
+use crate::stage::backdrop::{BackdropView, Frozen, ViewState};
 use crate::stage::laid::Laid;
 use crate::stage::pane;
 use crate::stage::state::{Becomes, Stage, StageState};
@@ -98,6 +98,7 @@ fn without(change: &Change, marks: &HashSet<MarkId>) -> Change {
 /// What participants saw of a lesson, from its whole log: nothing of what was done while it was paused before it went on,
 /// nothing that was covered or hidden, and none of the marks `left_out`. What streamed is held at a picture that was kept of
 /// it, if there is one: the last one before, or the first one after, of those that were seen in `parts`, where only those are shown.
+/// Kept are those at which it was held, and the `frames` that went along with captures.
 ///
 /// # Errors
 /// When a change does not follow from those before it.
@@ -107,6 +108,7 @@ pub fn tell(
     log: &[Change],
     left_out: &HashSet<MarkId>,
     parts: Option<&[(u64, u64)]>,
+    frames: Vec<Kept>,
 ) -> Result<Lived, Refusal> {
     let mut telling = Telling {
         lesson: Lesson::new(Keep::Nobody),
@@ -115,7 +117,7 @@ pub fn tell(
         untold: HashSet::new(),
         out: Vec::new(),
     };
-    telling.held = held(log, parts);
+    telling.held = kept(log, parts, frames);
     for change in log {
         telling.hear(&without(change, left_out))?;
     }
@@ -126,13 +128,25 @@ pub fn tell(
     })
 }
 
-/// The pictures at which participants saw backdrops held, whole and within these parts, and when.
-fn held(log: &[Change], parts: Option<&[(u64, u64)]>) -> Vec<(u64, BackdropId, Frozen)> {
+/// A picture that was kept of a backdrop, and when: in milliseconds since 1970.
+pub type Kept = (u64, BackdropId, Frozen);
+
+/// What was kept of backdrops while participants saw them, whole and within these parts; in order.
+fn kept(log: &[Change], parts: Option<&[(u64, u64)]>, mut frames: Vec<Kept>) -> Vec<Kept> {
     let shown =
         |at: u64| parts.is_none_or(|p| p.iter().any(|(from, to)| (*from..*to).contains(&at)));
     let mut stage = StageState::default();
-    let mut held = Vec::new();
+    let mut kept = Vec::new();
+    frames.sort_by_key(|(at, ..)| *at);
+    let mut frames = frames.into_iter().peekable();
+    let sees = |stage: &StageState, (at, id, _): &Kept| {
+        let whole = |b: &BackdropView| b.id == *id && b.seen.withheld().is_empty();
+        !stage.paused && shown(*at) && stage.on_stage().each().any(whole)
+    };
     for change in log {
+        while let Some(frame) = frames.next_if(|(at, ..)| *at < change.at) {
+            kept.extend(sees(&stage, &frame).then_some(frame));
+        }
         for step in change.stage_steps() {
             stage.apply(step);
         }
@@ -143,19 +157,20 @@ fn held(log: &[Change], parts: Option<&[(u64, u64)]>) -> Vec<(u64, BackdropId, F
             if let Some(frozen) = b.seen.frozen
                 && b.seen.withheld().is_empty()
             {
-                held.push((change.at, b.id, frozen));
+                kept.push((change.at, b.id, frozen));
             }
         }
     }
-    held
+    kept.extend(frames.filter(|frame| sees(&stage, frame)));
+    kept
 }
 
 struct Telling {
     lesson: Lesson,
     /// As participants saw it last.
     seen: Scene,
-    /// The pictures at which backdrops were held, and when, in order.
-    held: Vec<(u64, BackdropId, Frozen)>,
+    /// The pictures that were kept, in order.
+    held: Vec<Kept>,
     untold: HashSet<MarkId>,
     out: Vec<Told>,
 }

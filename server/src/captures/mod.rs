@@ -14,7 +14,8 @@ mod take;
 
 pub use marking::{Ending, capture_of};
 pub use queries::{
-    Files, handed_out, handed_out_files, note_opened, opened_by, place, rename, set_handed_out,
+    Files, frames, handed_out, handed_out_files, note_opened, opened_by, place, rename,
+    set_handed_out,
 };
 pub use routes::{download, download_as};
 pub use several::{Names, Paper, as_file, zipped};

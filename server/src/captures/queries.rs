@@ -3,6 +3,7 @@
 use bozzetto_core::capture::moment::{Cut, Moment};
 use bozzetto_core::capture::name::{Naming, PATTERN, counted};
 use bozzetto_core::geometry::ids::BackdropId;
+use bozzetto_core::stage::backdrop::Frozen;
 use bozzetto_core::wire::TakeAway;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
@@ -278,6 +279,44 @@ pub fn made_from(conn: &Connection, lesson: i64, id: i64) -> Result<Option<MadeF
         cut: serde_json::from_str(&cut).map_err(read)?,
         frames,
     }))
+}
+
+/// A frame that went along with a capture: when and of which backdrop, where it lies, and the name of its file.
+pub type FrameOf = ((u64, BackdropId), Frozen, String);
+
+/// The frames of what moved that went along with a lesson's captures, but for those of which something was hidden on the bench.
+/// Each is called as its file is, so always the same.
+pub fn frames(conn: &Connection, lesson: i64) -> Result<Vec<FrameOf>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT capture.moment, capture.cut, capture_frame.backdrop, capture_frame.media FROM capture_frame
+         JOIN capture ON capture.id = capture_frame.capture
+         WHERE capture.lesson = ?1 AND capture.deleted_at IS NULL AND capture.moment IS NOT NULL AND capture.cut IS NOT NULL",
+    )?;
+    let read = |e: serde_json::Error| StoreError(format!("a capture: {e}"));
+    let mut rows = statement.query([lesson])?;
+    let mut all = Vec::new();
+    while let Some(row) = rows.next()? {
+        let (moment, cut): (String, String) = (row.get(0)?, row.get(1)?);
+        let id = BackdropId(row.get::<_, i64>(2)? as u64);
+        let file: String = row.get(3)?;
+        let cut: Cut = serde_json::from_str(&cut).map_err(read)?;
+        if !cut.bench.hidden.is_empty() {
+            continue;
+        }
+        let moment: Moment = serde_json::from_str(&moment).map_err(read)?;
+        let beside = moment.beside.iter().map(|(view, _)| view);
+        let mut views = moment.current.iter().chain(beside);
+        let frozen = views
+            .find(|view| view.id == id)
+            .and_then(|view| view.seen.frozen);
+        let picture = file
+            .get(..15)
+            .and_then(|hex| u64::from_str_radix(hex, 16).ok());
+        if let (Some(frozen), Some(picture)) = (frozen, picture) {
+            all.push(((moment.at, id), Frozen { picture, ..frozen }, file));
+        }
+    }
+    Ok(all)
 }
 
 /// A capture's picture is another one from now on, and so are those that are `placed` of it; how it was cut before is a

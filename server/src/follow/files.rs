@@ -1,6 +1,8 @@
 //! What participants get of files: only what is on stage now, or what is handed out, and of that
 //! only what is shown.
 
+use std::collections::HashMap;
+
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::response::Response;
@@ -37,6 +39,8 @@ async fn shown(app: &App, lesson: i64, headers: &HeaderMap) -> Result<Shown> {
 pub struct Seen {
     pub views: Vec<BackdropView>,
     pub placed: Vec<Placement>,
+    /// The files of frames that went along with captures, by what they are called where backdrops are held at them.
+    pub frames: HashMap<u64, String>,
 }
 
 impl Seen {
@@ -46,7 +50,17 @@ impl Seen {
         Ok(Self {
             views: shown.stage.each().cloned().collect(),
             placed: shown.placed,
+            frames: HashMap::new(),
         })
+    }
+
+    /// The file of a picture that was placed, or that a backdrop was held at.
+    async fn file(&self, app: &App, picture: u64) -> Result<File> {
+        let found = match self.frames.get(&picture) {
+            Some(sha) => Some(app.media.file(sha)),
+            None => backdrops::placed_file(app, picture).await?,
+        };
+        found.ok_or(AppError::NotFound)
     }
 
     /// A backdrop as it was seen, with what is said of it.
@@ -218,11 +232,11 @@ pub async fn placed_of(
         let held = held.find_map(|b| Some((b, b.seen.frozen.filter(|f| f.picture == picture)?)));
         let (view, frozen) = held.ok_or(AppError::NotFound)?;
         let parts = view.seen.withheld();
+        let file = seen.file(app, picture).await?;
         if parts.is_empty() {
-            return whole(app, picture, headers).await;
+            return serving::media(app, file.name, headers).await;
         }
-        let file = backdrops::placed_file(app, picture).await?;
-        let size = file.and_then(|file| bozzetto_press::picture::size(&file.path));
+        let size = bozzetto_press::picture::size(&file.path);
         let page = cut::Page::of_frozen(&frozen, size.ok_or(AppError::NotFound)?);
         return cut::without(app, lesson, view, &page, &parts, headers).await;
     }
@@ -231,11 +245,10 @@ pub async fn placed_of(
     let placed = marks.find(|p| part.is_of(around(p)));
     let placed = placed.ok_or(AppError::NotFound)?;
     let [l, t, r, b] = around(placed);
+    let file = seen.file(app, picture).await?;
     if [l, t, r, b] == [0, 0, i64::from(placed.width), i64::from(placed.height)] {
-        return whole(app, picture, headers).await;
+        return serving::media(app, file.name, headers).await;
     }
-    let file = backdrops::placed_file(app, picture).await?;
-    let file = file.ok_or(AppError::NotFound)?;
     let tag = format!("\"cut-{}-{l}-{t}-{r}-{b}\"", file.name);
     if serving::knows(headers, &tag) {
         return Ok(serving::picture("", headers, &tag));
@@ -272,11 +285,6 @@ fn cut(picture: u64, file: File, [l, t, r, b]: [i64; 4]) -> (Print, u64) {
     };
     let memory = backdrops::memory(&print.pictures) + u64::from(width) * u64::from(height) * 8;
     (print, memory)
-}
-
-async fn whole(app: &App, picture: u64, headers: &HeaderMap) -> Result<Response> {
-    let file = backdrops::placed_file(app, picture).await?;
-    serving::media(app, file.ok_or(AppError::NotFound)?.name, headers).await
 }
 
 /// Something that is handed out, as far as participants know.

@@ -1,6 +1,6 @@
 //! What a lesson needs to be shown again: made from its log once, and kept at hand.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -24,6 +24,7 @@ use serde::{Deserialize, Serialize};
 use super::film;
 use super::queries::{self, Recording};
 use crate::app::App;
+use crate::captures;
 use crate::error::{AppError, Result};
 use crate::follow::files::Seen;
 use crate::live::lesson::placed;
@@ -145,9 +146,10 @@ async fn make(app: &App, lesson: i64, handed: &Handed) -> Result<Shown> {
             .collect();
         let recordings = queries::of_lesson(conn, lesson)?;
         let events = super::chapters::events(conn, lesson, &log)?;
-        Ok((log, recordings, events, names(conn, lesson)?))
+        let frames = captures::frames(conn, lesson)?;
+        Ok((log, recordings, events, names(conn, lesson)?, frames))
     };
-    let (mut log, recordings, mut events, names) = app.store.read(read).await?;
+    let (mut log, recordings, mut events, names, frames) = app.store.read(read).await?;
     if let Some(parts) = &handed.parts {
         let ends = parts.iter().map(|(_, to)| *to).max().unwrap_or(0);
         log.retain(|change| change.at < ends);
@@ -159,11 +161,17 @@ async fn make(app: &App, lesson: i64, handed: &Handed) -> Result<Shown> {
             true => wiped(&log)?,
             false => HashSet::new(),
         };
-        let mut lived = tell(&log, &left_out, wants.parts.as_deref())?;
+        let files: HashMap<u64, String> = frames
+            .iter()
+            .map(|(_, frame, file)| (frame.picture, file.clone()))
+            .collect();
+        let kept = frames.into_iter();
+        let kept = kept.map(|((at, id), frame, _)| (at, id, frame)).collect();
+        let mut lived = tell(&log, &left_out, wants.parts.as_deref(), kept)?;
         if let Some(parts) = &wants.parts {
             lived = lived.within(parts);
         }
-        let (bytes, seen) = (Bytes::from(encode(&lived)), seen(&lived));
+        let (bytes, seen) = (Bytes::from(encode(&lived)), seen(&lived, files));
         Ok::<_, Refusal>((lived, bytes, seen))
     });
     let told = told.await.map_err(|e| AppError::Internal(e.to_string()))?;
@@ -270,7 +278,7 @@ fn in_film(clock: &Clock, parts: &[(u64, u64)]) -> Vec<(f64, f64)> {
 
 /// Which pictures and pages are seen in it, and how much of each. Of those that differ in nothing by which a file is asked for,
 /// one is enough.
-fn seen(lived: &Lived) -> Seen {
+fn seen(lived: &Lived, frames: HashMap<u64, String>) -> Seen {
     let mut known = HashSet::new();
     let mut views = Vec::new();
     let mut now = Stage::default();
@@ -317,6 +325,7 @@ fn seen(lived: &Lived) -> Seen {
     Seen {
         views,
         placed: laid,
+        frames,
     }
 }
 
