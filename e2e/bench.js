@@ -37,7 +37,8 @@ const stage = `${server.base}/lessons/1/stage`;
 async function timePens(page) {
   await page.addInitScript(() => {
     const times = /** @type {number[]} */ ([]);
-    Object.assign(window, { penTimes: times });
+    const waits = /** @type {number[]} */ ([]);
+    Object.assign(window, { penTimes: times, penWaits: waits });
     let work = 0;
     let drawn = false;
     /** @param {() => void} run */
@@ -52,6 +53,7 @@ async function timePens(page) {
       if (!measured || typeof listener !== "function") return listen.call(this, type, listener, options);
       /** @param {Event} e */
       const heard = (e) => {
+        waits.push(performance.now() - e.timeStamp);
         drawn ||= type === "input" || /** @type {PointerEvent} */ (e).buttons > 0;
         timed(() => listener.call(this, e));
       };

@@ -12,8 +12,8 @@ import { layOver } from "../picture/snapshot.js";
 
 /**
  * @typedef {{ draw: (context: OffscreenCanvasRenderingContext2D, width: number, height: number) => void,
- *   changed: () => boolean, scene: () => string, heard: () => MediaStreamTrack[], stop: () => void }} Pictures
- * `scene` is another one when something else is shown; `heard` is the sound that comes with the pictures
+ *   pixels: (width: number, height: number) => number, changed: () => boolean, scene: () => string, heard: () => MediaStreamTrack[], stop: () => void }} Pictures
+ * `pixels` is how many there are to each of a film of that size; `scene` is another one when something else is shown; `heard` is the sound that comes with the pictures
  */
 
 /** The picture area is so many glass units wide. */
@@ -66,6 +66,10 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused, p
       context.scale(w / GLASS_WIDTH, w / GLASS_WIDTH);
       blank(context, hidden);
       context.restore();
+    },
+    pixels(width, height) {
+      const area = picture.getBoundingClientRect();
+      return (area.width * devicePixelRatio) / fitted(area.width, area.height, width, height)[2];
     },
     changed: () =>
       !paused() &&
@@ -120,6 +124,10 @@ export function ofSource(source) {
       context.fillStyle = "#000";
       context.fillRect(0, 0, width, height);
       if (w && h) drawFitted(context, source, fitted(w, h, width, height));
+    },
+    pixels(width, height) {
+      const [w, h] = source.size;
+      return w / fitted(w, h, width, height)[2];
     },
     changed: () => true,
     scene: () => "",

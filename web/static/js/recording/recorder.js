@@ -17,6 +17,9 @@ const KEY_EACH = 5_000_000;
 /** So many pictures may wait for the encoder; more are left out. */
 const WAITING = 2;
 
+/** How long a picture waits until a pen pauses, in milliseconds. */
+const PATIENCE = 30;
+
 /** What was chosen: kept with the recording, so that it can be gone on with. @typedef {{ wish: Wish, codec: string, width: number, height: number, what?: string }} How */
 
 export class FilmRecorder {
@@ -119,8 +122,12 @@ export class FilmRecorder {
     this.goOn();
     const tick = () => {
       if (this.ended) return;
-      this.beat = requestAnimationFrame(tick);
-      this.look(performance.now());
+      // Between two frames of the page: a pen that draws comes first.
+      idle(() => {
+        if (this.ended) return;
+        this.look(performance.now());
+        this.beat = requestAnimationFrame(tick);
+      });
     };
     tick();
   }
@@ -162,6 +169,7 @@ export class FilmRecorder {
       this.dropped++;
       return;
     }
+    this.size();
     const { width, height } = this.canvas;
     this.pictures.draw(this.context, width, height);
     if (this.camera) drawCamera(this.context, this.camera.source, this.camera.inset, width, height);
@@ -174,6 +182,15 @@ export class FilmRecorder {
     const frame = new VideoFrame(this.canvas, { timestamp: Math.round(at) });
     this.encoder.encode(frame, { keyFrame });
     frame.close();
+  }
+
+  /** A picture is no finer than what is shown: the encoder enlarges it, where no pen waits for that (WebCodecs, `VideoEncoderConfig.width`). */
+  size() {
+    const { width, height } = this.how;
+    const share = Math.min(1, this.pictures.pixels(width, height)) || 1;
+    const [w, h] = [Math.round(width * share), Math.round(height * share)];
+    const { canvas } = this;
+    if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h];
   }
 
   /** In seconds. */
@@ -242,6 +259,12 @@ export class FilmRecorder {
     }
     this.over(why, limit);
   }
+}
+
+/** Calls when there is nothing more urgent, or after `PATIENCE`. @param {() => void} then */
+function idle(then) {
+  if ("requestIdleCallback" in window) requestIdleCallback(then, { timeout: PATIENCE });
+  else setTimeout(then, 0);
 }
 
 /** @param {How} how @returns {VideoEncoderConfig} */
