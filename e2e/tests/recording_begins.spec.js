@@ -66,7 +66,7 @@ test("set before the lesson, it begins with the first press, once; keys that do 
     (box.y + box.height / 2 - picture.y) / picture.height,
   ]);
   const GRAPHITE = [20, 24, 29];
-  expect(apart(at(shown(path, s + 0.9), ...share), GRAPHITE)).toBeLessThan(24);
+  expect(apart(at(shown(path, s + 1.2), ...share), GRAPHITE)).toBeLessThan(24);
   expect(apart(at(shown(path, 0.2), ...share), GRAPHITE)).toBeGreaterThan(60);
   // It was for once.
   await page.reload();

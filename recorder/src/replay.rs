@@ -39,6 +39,8 @@ pub struct Replay {
     gaps: Gaps,
     /// The clocks of recordings of it that are heard.
     films: Vec<Clock>,
+    /// Where its chapters begin: there is something to be shown, also where nothing was told any more.
+    chapters: Vec<u64>,
     /// What is told next, when one thing is told in several messages.
     waiting: VecDeque<FromServer>,
     /// How many changes have been told: later ones have higher numbers, also of what was earlier.
@@ -56,6 +58,7 @@ impl Replay {
             replay: replay::Replay::new(lived),
             gaps: Gaps::default(),
             films: Vec::new(),
+            chapters: Vec::new(),
             waiting: VecDeque::new(),
             seq: 0,
         })
@@ -65,6 +68,11 @@ impl Replay {
     /// turns; it lasts so many microseconds.
     pub fn add_film(&mut self, clock: &[f64], lasts: f64) {
         self.films.push(Clock::new(pairs(clock), lasts as u64));
+    }
+
+    /// A chapter of it begins at this moment.
+    pub fn add_chapter(&mut self, at: f64) {
+        self.chapters.push(at.max(0.0) as u64);
     }
 
     /// Which recording shows this moment of the lesson, counted from 0, and at which second; nothing where none does.
@@ -93,7 +101,9 @@ impl Replay {
     /// shown at all, everything where there are none.
     pub fn set_gaps(&mut self, skipped: bool, heard: bool, parts: &[f64]) {
         let told = &self.replay.lived().told;
-        let happened: Vec<u64> = told.iter().map(|told| told.at).collect();
+        let told = told.iter().map(|told| told.at);
+        let mut happened: Vec<u64> = told.chain(self.chapters.iter().copied()).collect();
+        happened.sort_unstable();
         let longest = if skipped { SILENCE } else { BREAK };
         let whole = self.films.iter().filter(|_| heard).flat_map(Clock::parts);
         let whole: Vec<(u64, u64)> = whole.collect();

@@ -15,6 +15,8 @@ pub struct Chapter {
 
 /// What is shorter than this is no part of a film.
 const LEAST: f64 = 0.05;
+/// A key frame that is no farther before is where a film can begin, in seconds.
+const NEAR: f64 = 1.0;
 
 impl Cuts {
     /// A film of this length, whole.
@@ -120,12 +122,12 @@ impl Cuts {
         let mut left: Vec<(usize, Chapter)> = Vec::new();
         for (n, chapter) in all.iter().enumerate() {
             let at = self.to_cut(chapter.at);
-            // Nothing is left of the one before.
-            if left
-                .last()
-                .is_some_and(|(_, before)| at - before.at < LEAST)
-            {
-                left.pop();
+            // Nothing is left of the one before, or no more than where a film had to begin.
+            if let Some((of, before)) = left.last() {
+                let (lasts, lasted) = (at - before.at, chapter.at - all[*of].at);
+                if lasts < LEAST || (lasts < NEAR && lasts < lasted - LEAST) {
+                    left.pop();
+                }
             }
             if self.seconds() - at >= LEAST {
                 let name = chapter.name.clone();
@@ -138,9 +140,19 @@ impl Cuts {
 
 /// Where a part of a film is begun that is wanted from a time on: at the last of `keys` before it, if that is near. The browser
 /// shows what comes on stage, with a key frame, a little before the server has noted when it came.
+///
+/// ```
+/// use bozzetto_core::recording::cuts::{Chapter, Cuts, begun};
+/// let chapter = |at, name: &str| Chapter { at, name: name.to_owned() };
+/// let all = [chapter(0.0, "Board"), chapter(5.3, "Low water")];
+/// // The second chapter begins with the whole picture that is a little before it, and is all that is named then.
+/// let mut cuts = Cuts::whole(9.0);
+/// cuts.take_out(0.0, begun(5.3, &[0.0, 5.0]));
+/// let left = cuts.chapters(&all);
+/// assert_eq!(left.len(), 1);
+/// assert_eq!(left[0].1.name, "Low water");
+/// ```
 pub fn begun(wanted: f64, keys: &[f64]) -> f64 {
-    /// In seconds.
-    const NEAR: f64 = 1.0;
     let before = keys[..keys.partition_point(|key| *key <= wanted)].last();
     match before {
         Some(key) if wanted - key <= NEAR => *key,

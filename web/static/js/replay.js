@@ -38,6 +38,7 @@ async function begin() {
   /** @type {About} */
   const about = await aboutIt.json();
   for (const { clock, lasts } of about.films) replay.add_film(Float64Array.from(clock.flat()), lasts);
+  for (const { at } of about.chapters) replay.add_chapter(at);
   const glass = new Glass(nonce(), undefined);
   const mount = el("mount");
   const film = /** @type {HTMLVideoElement} */ (el("film"));
