@@ -3,6 +3,7 @@
 mod common;
 
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use axum::body::Body;
 use axum::http::{Request, header};
@@ -377,4 +378,44 @@ async fn what_is_covered_is_told_to_nobody() {
     assert_eq!(known(&sefa.stage().await.sheets), [5, 6, 7, 8]);
     presenter.act(6, step(Op::Remove(MarkId(5)))).await;
     assert!(sefa.told(6).await);
+}
+
+/// What a hand covers stays covered while that is remembered: nobody gets it before all have been told.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_a_hand_covers_stays_covered() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    let pdf = include_bytes!("../../demo/Notices to mariners.pdf");
+    let document = server.bring(lesson, "notices.pdf", pdf).await;
+    let backdrop = BackdropId(document as u64);
+    let (mut presenter, welcome) = server.presenter(lesson).await;
+    let Start::Lesson { stage: state, .. } = welcome.start else {
+        panic!("no lesson")
+    };
+    let cookie = server.join(lesson, "Sefa").await;
+    let page = format!("/follow/{lesson}/backdrops/{document}/pages/0?width=768");
+    let status = async || bytes(&server, &page, &cookie).await.0;
+    let covers = Rect::from_corners(Point::new(0.0, 200.0), Point::new(590.0, 840.0));
+    let covers = vec![Cover::over(0, covers, Vec::new())];
+    let seen = Box::new(ViewState {
+        covers,
+        ..state.backdrop(backdrop).unwrap().seen.clone()
+    });
+    assert_eq!(status().await, 200);
+    // Nothing is written for as long as this takes.
+    let (done, wait) = std::sync::mpsc::channel::<()>();
+    let store = server.app.store.clone();
+    let held = tokio::spawn(async move { store.write(move |_| Ok(wait.recv())).await });
+    presenter.send(&ToServer::See { backdrop, seen }).await;
+    while status().await != 404 {}
+    // It comes to rest, and is to be written.
+    let rested = Instant::now() + Duration::from_millis(800);
+    while Instant::now() < rested {
+        assert_eq!(status().await, 404);
+    }
+    drop(done);
+    assert!(held.await.is_ok());
+    presenter.stage_steps().await;
+    assert_eq!(status().await, 404);
 }

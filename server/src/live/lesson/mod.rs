@@ -269,6 +269,9 @@ struct Lesson {
     left_out: u32,
     /// How backdrops are seen while they go along with a hand, and whose hand that is.
     moments: BTreeMap<BackdropId, (AuthorId, ViewState)>,
+    /// Of those, the ones that have become changes which nobody has been told of yet, with the numbers of these: as
+    /// somebody saw a backdrop last it stays, also while that is written.
+    settling: Vec<(u64, BackdropId, ViewState)>,
     /// Marks that lie beneath a cover, as participants were told last of what is on stage: they know nothing of
     /// them.
     covered: HashSet<MarkId>,
@@ -415,6 +418,7 @@ impl Lesson {
             keys: BTreeMap::new(),
             left_out: 0,
             moments: BTreeMap::new(),
+            settling: Vec::new(),
             covered: HashSet::new(),
             laying: Vec::new(),
             rests: None,

@@ -91,6 +91,7 @@ impl Lesson {
             self.stage_by_itself(author, vec![StageStep::Lay(Box::new(lay))]);
         }
         for (backdrop, (author, seen)) in rest {
+            self.moments.insert(backdrop, (author, seen.clone()));
             let seen = Box::new(seen);
             self.stage_by_itself(author, vec![StageStep::See { backdrop, seen }]);
         }
@@ -102,10 +103,11 @@ impl Lesson {
         for (_, lay) in &self.laying {
             stage.laid.lay(lay);
         }
-        for b in stage.each_mut() {
-            if let Some((_, seen)) = self.moments.get(&b.id)
-                && seen.page == b.seen.page
-            {
+        let settling = self.settling.iter().map(|(_, id, seen)| (id, seen));
+        let moments = self.moments.iter().map(|(id, (_, seen))| (id, seen));
+        for (id, seen) in settling.chain(moments) {
+            let mut same = stage.each_mut().filter(|b| b.id == *id);
+            if let Some(b) = same.find(|b| b.seen.page == seen.page) {
                 b.seen = seen.clone();
             }
         }

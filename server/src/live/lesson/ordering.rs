@@ -187,7 +187,9 @@ impl Lesson {
                 for step in steps {
                     match step {
                         StageStep::See { backdrop, .. } => {
-                            self.moments.remove(backdrop);
+                            if let Some((_, seen)) = self.moments.remove(backdrop) {
+                                self.settling.push((self.seq, *backdrop, seen));
+                            }
                         }
                         StageStep::Lay(lay) => {
                             self.laying.retain(|(_, held)| !held.same_thing(lay));

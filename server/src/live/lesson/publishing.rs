@@ -28,6 +28,7 @@ impl Lesson {
         };
         let What::Marks { deed, steps } = &change.what else {
             self.publish_to_presenters(&whole);
+            self.settling.retain(|(number, ..)| *number > seq);
             return self.publish_stage(change.stage_steps());
         };
         let seen: Vec<Step> = steps
