@@ -40,10 +40,13 @@ export async function record(page, choices = {}) {
 /** Until the film is so long, in seconds. @param {import("@playwright/test").Page} page @param {number} seconds */
 export const lasts = (page, seconds) =>
   expect
-    .poll(async () => {
-      const [m, s] = ((await page.locator("#record-word").textContent()) ?? "").split(":").map(Number.parseFloat);
-      return m * 60 + s;
-    })
+    .poll(
+      async () => {
+        const [m, s] = ((await page.locator("#record-word").textContent()) ?? "").split(":").map(Number.parseFloat);
+        return m * 60 + s;
+      },
+      { timeout: 30_000 + seconds * 1000 },
+    )
     .toBeGreaterThanOrEqual(seconds);
 
 /** Ends it, and gives where it is. @param {import("@playwright/test").Page} page */

@@ -217,6 +217,8 @@ await record(records, { camera });
 await records.locator("#camera-inset").waitFor();
 await lasts(records, 8);
 await records.locator("#record").click();
+// Not beneath the panel.
+await records.locator("#record-camera-corner").click();
 await shot(records, "record");
 await stop(records);
 await records.goto(`${server.base}/`);

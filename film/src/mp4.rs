@@ -21,15 +21,38 @@ use crate::{Fault, Result};
 /// Ticks a second: those of Opus, and fine enough for pictures.
 const SCALE: NonZeroU32 = NonZeroU32::new(48_000).expect("not nothing");
 
+/// How often it is tried again with as much room for what players need first as it took.
+const TRIES: usize = 3;
+
 /// The MP4 file of a film; `file` is where its packets lie.
 pub fn mp4(film: &Film, file: &mut (impl Read + Seek)) -> Result<Layout> {
-    let fault = |e: &dyn std::fmt::Display| Fault::Mp4(e.to_string());
     let count = |track| film.of_track(track).count();
+    // An estimate: where pictures and sounds take turns, it takes more.
+    let mut room = estimate_maximum_moov_box_size(&[count(Track::Picture), count(Track::Sound)]);
+    for _ in 0..TRIES {
+        match muxed(film, file, room)? {
+            Muxed::Whole(layout) => return Ok(layout),
+            Muxed::Takes(more) => room = more,
+        }
+    }
+    Err(Fault::Mp4(
+        "what players need first does not fit".to_owned(),
+    ))
+}
+
+enum Muxed {
+    Whole(Layout),
+    /// What players need first takes more room: so many bytes.
+    Takes(usize),
+}
+
+/// With so many bytes for what players need first.
+fn muxed(film: &Film, file: &mut (impl Read + Seek), room: usize) -> Result<Muxed> {
+    /// So much less than there is does not fit: a box of its own fills what is left.
+    const FILLING: usize = 64;
+    let fault = |e: &dyn std::fmt::Display| Fault::Mp4(e.to_string());
     let options = Mp4FileMuxerOptions {
-        reserved_moov_box_size: estimate_maximum_moov_box_size(&[
-            count(Track::Picture),
-            count(Track::Sound),
-        ]),
+        reserved_moov_box_size: room,
         ..Mp4FileMuxerOptions::default()
     };
     let mut muxer = Mp4FileMuxer::with_options(options).map_err(|e| fault(&e))?;
@@ -63,9 +86,7 @@ pub fn mp4(film: &Film, file: &mut (impl Read + Seek)) -> Result<Layout> {
     }
     let boxes = muxer.finalize().map_err(|e| fault(&e))?;
     if !boxes.is_faststart_enabled() {
-        return Err(Fault::Mp4(
-            "what players need first does not fit".to_owned(),
-        ));
+        return Ok(Muxed::Takes(boxes.moov_box_size() + FILLING));
     }
     for (at, bytes) in boxes.offset_and_bytes_pairs() {
         head[at as usize..][..bytes.len()].copy_from_slice(bytes);
@@ -73,7 +94,7 @@ pub fn mp4(film: &Film, file: &mut (impl Read + Seek)) -> Result<Layout> {
     let mut layout = Layout::default();
     layout.own(&head);
     layout.append(&data);
-    Ok(layout)
+    Ok(Muxed::Whole(layout))
 }
 
 fn ticks(micros: u64) -> u64 {

@@ -207,3 +207,25 @@ proptest! {
         prop_assert_eq!(sorted(read_mp4(&bytes)), wanted(&film, &file, |micros| (micros * 48 + 500) / 1000));
     }
 }
+
+/// A film of a quarter of an hour whose pictures do not come at even times: what players need is at its beginning, and takes no
+/// more for each packet than a recorder counts with, so that a film that may have so many bytes has them.
+#[test]
+fn what_players_need_comes_first_however_long_it_is() {
+    let gaps: Vec<u64> = (0..27_000).map(|n| 25_000 + n * 7919 % 17_000).collect();
+    let file = recording(&gaps, 150, true);
+    let kept = Kept::read(&mut Cursor::new(&file), file.len() as u64).unwrap();
+    let whole = Cuts::whole(kept.lasts as f64 / 1e6);
+    let film = Film::of(&kept, &whole, "Lesson", &[]).unwrap();
+    let layout = mp4(&film, &mut Cursor::new(&file)).unwrap();
+    let bytes = all_of(&layout, &file);
+    let at = |name: &[u8]| bytes.windows(4).position(|w| w == name).unwrap();
+    assert!(at(b"moov") < at(b"mdat"));
+    let data: u64 = film.packets.iter().map(|p| u64::from(p.place.size)).sum();
+    let around = bytes.len() as u64 - data;
+    assert!(
+        around <= 4096 + 20 * film.packets.len() as u64,
+        "{around} for {}",
+        film.packets.len()
+    );
+}

@@ -32,7 +32,8 @@ fn changes() -> Vec<(u64, Change)> {
         at: n as usize,
         backdrop: Box::new(board(n)),
     });
-    all.push(What::Stage(bring.collect()));
+    let aspect = [StageStep::Aspect(16.0, 9.0)];
+    all.push(What::Stage(aspect.into_iter().chain(bring).collect()));
     let each = CHANGES / BOARDS;
     for n in all.len() as u64..CHANGES {
         let on = BackdropId((n / each).min(BOARDS - 1) + 1);
