@@ -201,9 +201,9 @@ async function writes(page, n) {
 }
 
 /** How much of a film is planned to reach the size that ends it, in seconds. */
-const PLANNED = 20;
+const PLANNED = 10;
 /** It is not waited longer for it, in seconds. */
-const LONGEST = 300;
+const LONGEST = 110;
 
 /** @param {Bench} bench */
 async function budget({ row }) {
@@ -399,6 +399,8 @@ function flashes(film) {
     "-i",
     film,
     "-an",
+    "-fps_mode",
+    "passthrough",
     "-vf",
     "signalstats,metadata=print:key=lavfi.signalstats.YAVG:file=-",
     "-f",
