@@ -157,7 +157,11 @@ async function cost({ percentile, row, timePens }) {
   await server.stop();
 }
 
-/** What a recording shows, by kind of lesson: how it begins, and what goes on then. @type {Record<string, { lesson: number, shown: string, backdrop: string, goes: (page: Page, n: number) => Promise<unknown> }>} */
+/**
+ * What a recording shows, by kind of lesson: how it begins, and what goes on then.
+ * @type {Record<string, { lesson: number, shown: string, backdrop: string,
+ *   goes: (page: Page, n: number) => Promise<unknown> }>}
+ */
 const KINDS = {
   "writing on a board": { lesson: 1, shown: "still", backdrop: "Board", goes: writes },
   "a chart that is marked": { lesson: 1, shown: "still", backdrop: "Harbour approach", goes: writes },
@@ -249,11 +253,12 @@ async function budget({ row }) {
     const { seconds } = probe(film);
     const kept = Number(execFileSync("stat", ["-c", "%s", film], { encoding: "utf8" }));
     const after = (/** @type {number} */ share) => told.find(([at]) => at >= seconds * share)?.[1] ?? Number.NaN;
+    const until = ended ? "until its size was reached" : "it was not waited longer for its size";
     row(
       `record.budget (${name})`,
       seconds,
       "s",
-      `${ended ? "until its size was reached" : "it was not waited longer for its size"}; ${(kept / 1e6).toFixed(2)} of ${(bytes / 1e6).toFixed(2)} MB; said after a fifth: ${after(0.2).toFixed(0)} s, after half: ${after(0.5).toFixed(0)} s; aim: within 10 %`,
+      `${until}; ${(kept / 1e6).toFixed(2)} of ${(bytes / 1e6).toFixed(2)} MB; said after a fifth: ${after(0.2).toFixed(0)} s, after half: ${after(0.5).toFixed(0)} s; aim: within 10 %`,
       PLANNED,
     );
     if (backdrop === "Board") {
@@ -467,7 +472,8 @@ async function seek({ percentile, row }) {
     }
     return times;
   });
-  const note = `to any of 100 moments of a lesson of two hours and 20 000 changes, until it is drawn; p95 ${percentile(times, 0.95).toFixed(0)} ms, the longest ${Math.max(...times).toFixed(0)} ms; aim: 100`;
+  const most = `p95 ${percentile(times, 0.95).toFixed(0)} ms, the longest ${Math.max(...times).toFixed(0)} ms`;
+  const note = `to any of 100 moments of a lesson of two hours and 20 000 changes, until it is drawn; ${most}; aim: 100`;
   row("replay.seek", percentile(times, 0.5), "ms", note);
   await browser.close();
   held.stdin.end("\n");

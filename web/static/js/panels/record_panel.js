@@ -81,6 +81,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     el("record-says").textContent = window.isSecureContext
       ? "This browser cannot encode films. Chrome and Edge can."
       : "This address is not secure (http from another machine), so the browser records nothing. Serving with --tls-self-signed puts that right.";
+    if (input("record-by-itself").defaultChecked)
+      say(`This lesson was to be recorded, and is not. ${el("record-says").textContent}`);
   } else {
     void lookForBroken();
     if (input("record-by-itself").defaultChecked) beginByItself();

@@ -28,6 +28,7 @@ const GLASS_WIDTH = 1920;
 export function pictureArea({ glass, picture, layers, beneath, moving, paused, plate }) {
   let painted = -1;
   let words = "";
+  let share = 1;
   return {
     draw(context, width, height) {
       // What was seen last stays, and before that nothing was.
@@ -68,8 +69,11 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused, p
       context.restore();
     },
     pixels(width, height) {
+      // A picture of another size would be an empty one: the last one stays.
+      if (paused() && painted >= 0) return share;
       const area = picture.getBoundingClientRect();
-      return (area.width * devicePixelRatio) / fitted(area.width, area.height, width, height)[2];
+      share = (area.width * devicePixelRatio) / fitted(area.width, area.height, width, height)[2];
+      return share;
     },
     changed: () =>
       !paused() &&
