@@ -1,5 +1,6 @@
 //! What must hold of all changes: property tests of sheets, histories, the stage and replicas.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use bozzetto_core::display::colour::Rgb;
@@ -17,7 +18,7 @@ use bozzetto_core::marks::fading::Fading;
 use bozzetto_core::marks::mark::{Body, Layer, Mark, MarkFault, Style};
 use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::sheets::refusal::Refusal;
-use bozzetto_core::sheets::sheet::Sheets;
+use bozzetto_core::sheets::sheet::{Sheets, Touched};
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, BackdropView, ViewState};
 use bozzetto_core::stage::board::Board;
@@ -241,6 +242,14 @@ fn lasting(sheets: &Sheets) -> Vec<(SheetId, Mark)> {
     .collect()
 }
 
+fn by_name(sheets: &Sheets) -> BTreeMap<(SheetId, MarkId), Arc<Mark>> {
+    let all = sheets.snapshot().sheets.into_iter();
+    let named = |(sheet, marks): (SheetId, Vec<Arc<Mark>>)| {
+        marks.into_iter().map(move |mark| ((sheet, mark.id), mark))
+    };
+    all.flat_map(named).collect()
+}
+
 proptest! {
     /// A refused change leaves everything as it was; an applied one is taken back exactly by undo
     /// and brought back exactly by redo, whatever it was.
@@ -344,7 +353,8 @@ proptest! {
     }
 
     /// The log is the truth: replayed whole, or from a snapshot on, it gives the same sheets, the same
-    /// histories and the same stage; and packing loses nothing.
+    /// histories and the same stage; and packing loses nothing. What is told to differ makes the later
+    /// sheets of the earlier ones, and each of it does differ.
     #[test]
     fn the_log_gives_the_same_lesson_again(tries in tries(), cut in 0..60usize) {
         let mut lesson = beginning();
@@ -365,6 +375,14 @@ proptest! {
         prop_assert_eq!(whole.sheets.snapshot(), lesson.sheets.snapshot());
         prop_assert_eq!(&whole.stage, &lesson.stage);
         let mut later = Lesson { sheets: Sheets::from_snapshot(middle.0), stage: middle.1 };
+        let mut made = by_name(&later.sheets);
+        for Touched { sheet, before, after } in later.sheets.difference(&lesson.sheets) {
+            let id = before.as_ref().or(after.as_ref()).unwrap().id;
+            prop_assert_ne!(&before, &after);
+            prop_assert_eq!(made.remove(&(sheet, id)), before);
+            made.extend(after.map(|mark| ((sheet, id), mark)));
+        }
+        prop_assert_eq!(made, by_name(&lesson.sheets));
         log[rest..].iter().for_each(|c| { later.apply(c).unwrap(); });
         prop_assert_eq!(later.sheets.snapshot(), lesson.sheets.snapshot());
         prop_assert_eq!(&later.stage, &lesson.stage);

@@ -3,6 +3,7 @@
 use bozzetto_core::geometry::frames::Size;
 use bozzetto_core::geometry::ids::{AuthorId, BackdropId, ChangeId};
 use bozzetto_core::lesson::change::Change;
+use bozzetto_core::lesson::replica::Shown;
 use bozzetto_core::sheets::step::Op;
 use bozzetto_core::stage::backdrop::BackdropView;
 use bozzetto_core::stage::state::StageState;
@@ -438,10 +439,12 @@ impl Glass {
             true => (1, 0),
             false => (0, 0),
         };
-        let shown = self
-            .replica
+        let before = self.replica.sheets().clone();
+        self.replica
             .load(author, on_stage.sheets, StageState::default(), history);
-        self.show(shown);
+        // Often little is otherwise: what is the same need not be drawn again.
+        let touched = before.difference(self.replica.sheets());
+        self.show(Shown::Marks(touched));
         for (author, ink) in on_stage.wet {
             self.take_wet(author, &ink);
         }
