@@ -21,10 +21,10 @@ const folder = mkdtempSync(join(tmpdir(), "bozzetto-films-"));
 export const COARSE = { lines: "480" };
 
 /**
- * Begins to record; `choices` by the ends of their elements' names.
- * @param {import("@playwright/test").Page} page @param {Record<string, string>} [choices]
+ * Begins to record, at once or when it has been counted down; `choices` by the ends of their elements' names.
+ * @param {import("@playwright/test").Page} page @param {Record<string, string>} [choices] @param {boolean} [atOnce]
  */
-export async function record(page, choices = {}) {
+export async function record(page, choices = {}, atOnce = true) {
   await page.locator("#record").click();
   await expect(page.locator("#record-says")).toContainText("lines");
   for (const [id, value] of Object.entries(choices)) {
@@ -34,7 +34,16 @@ export async function record(page, choices = {}) {
     else await field.fill(value);
   }
   await page.locator("#record-start").click();
-  await expect(page.locator("#record")).toHaveClass(/goes/);
+  if (atOnce) await expect(page.locator("#record")).toHaveClass(/goes/);
+}
+
+/** The first camera that can be chosen. @param {import("@playwright/test").Page} page */
+export async function cameraOf(page) {
+  await page.locator("#record").click();
+  await expect(page.locator("#record-camera option")).not.toHaveCount(1);
+  const device = await page.locator("#record-camera option").nth(1).getAttribute("value");
+  await page.locator("#record").click();
+  return device ?? "";
 }
 
 /** Until the film is so long, in seconds. @param {import("@playwright/test").Page} page @param {number} seconds */
@@ -116,9 +125,13 @@ export function shown(file, at) {
   return PNG.sync.read(execFileSync("ffmpeg", args, { maxBuffer: 64 << 20 }));
 }
 
-/** How loud the sound is at the loudest, in decibels below full scale. @param {string} file */
-export function loudest(file) {
-  const args = ["-hide_banner", "-nostats", "-i", file, "-map", "a", "-af", "volumedetect", "-f", "null", "-"];
+/**
+ * How loud the sound is at the loudest, of all of it or between two seconds, in decibels below full scale.
+ * @param {string} file @param {[number, number]} [between]
+ */
+export function loudest(file, between) {
+  const part = between ? ["-ss", `${between[0]}`, "-to", `${between[1]}`] : [];
+  const args = ["-hide_banner", "-nostats", ...part, "-i", file, "-map", "a", "-af", "volumedetect", "-f", "null", "-"];
   const said = execFileSync("sh", ["-c", 'ffmpeg "$@" 2>&1', "sh", ...args], { encoding: "utf8" });
   return Number(said.match(/max_volume: (\S+) dB/)?.[1]);
 }

@@ -22,6 +22,9 @@ const PIECE: u64 = 2_000_000;
 const A_FILE: u64 = 4096;
 const A_PACKET: u32 = 20;
 
+/// So far apart are two packets of a track at the least, in microseconds: WebM counts in milliseconds.
+const APART: u64 = 1000;
+
 /// What is chosen for a film.
 #[derive(Deserialize, Tsify)]
 #[serde(rename_all = "camelCase")]
@@ -61,7 +64,9 @@ pub struct Planned {
     pub codecs: Vec<Named>,
     /// The bound is too narrow: it takes so many bytes at least.
     pub least: Option<f64>,
+    /// What ends it at the earliest, and what usually does.
     pub ends: Option<Ends>,
+    pub usually: Option<Ends>,
 }
 
 #[derive(Serialize)]
@@ -87,8 +92,8 @@ fn bound(wish: &Wish) -> Bound {
     }
 }
 
-fn ends(encoding: &Encoding, bound: &Bound, written: Written, room: f64) -> Option<Ends> {
-    let (by, seconds) = budget::first_limit(encoding, bound, written, room)?;
+fn ends(rate: f64, bound: &Bound, written: Written, room: f64) -> Option<Ends> {
+    let (by, seconds) = budget::first_limit(rate, bound, written, room)?;
     Some(Ends { by, seconds })
 }
 
@@ -102,6 +107,7 @@ pub fn plan(wish: &str) -> Result<Ts<Planned>, JsError> {
         let name = codecs::name(codec, (width, height), encoding.frames, encoding.picture)?;
         Some(Named { codec, name })
     };
+    let end = |rate| ends(rate, &bound(&wish), Written::default(), wish.room);
     let planned = Planned {
         width,
         height,
@@ -110,7 +116,8 @@ pub fn plan(wish: &str) -> Result<Ts<Planned>, JsError> {
         sound: encoding.sound,
         codecs: codecs::ALL.into_iter().filter_map(name).collect(),
         least,
-        ends: ends(&encoding, &bound(&wish), Written::default(), wish.room),
+        ends: end(encoding.rate()),
+        usually: end(encoding.usual_rate(wish.shown)),
     };
     Ok(planned.into_ts()?)
 }
@@ -145,7 +152,8 @@ pub fn on_meter(samples: &[f32]) -> f64 {
 /// A film while it is made.
 #[wasm_bindgen]
 pub struct Recorder {
-    encoding: Encoding,
+    /// What it usually takes, in bits a second.
+    usual: f64,
     bound: Bound,
     head: Head,
     data: Vec<u8>,
@@ -174,11 +182,11 @@ impl Recorder {
             ..Head::default()
         };
         Ok(Self {
-            encoding,
+            usual: encoding.usual_rate(wish.shown),
             bound: bound(&wish),
             head,
             data: Vec::new(),
-            last: [None; 2],
+            last: [(pieces > 0).then_some(lasts as u64); 2],
             size: A_FILE + bytes as u64,
             full: false,
             pace: Pace::new(encoding.frames.into()),
@@ -238,9 +246,9 @@ impl Recorder {
     pub fn packet(&mut self, sound: bool, at: f64, key: bool, data: &[u8]) {
         let track = track(sound);
         let at = at.max(0.0) as u64;
-        // No two of a track are at the same time: the later one is a microsecond later.
+        // No two of a track are at the same time, also not in a file that counts more coarsely.
         let last = &mut self.last[usize::from(sound)];
-        let at = last.map_or(at, |last| at.max(last + 1));
+        let at = last.map_or(at, |last| at.max(last + APART));
         *last = Some(at);
         self.size += u64::from(A_PACKET) + data.len() as u64;
         self.full |= self.bound.bytes.is_some_and(|most| self.size as f64 > most);
@@ -285,10 +293,13 @@ impl Recorder {
         self.head.from as f64
     }
 
-    /// What ends it, and when, with so much written and room for so much more, in bytes.
-    pub fn ends(&self, seconds: f64, bytes: f64, room: f64) -> Result<Option<Ts<Ends>>, JsError> {
-        let written = Written { seconds, bytes };
-        let mut ends = ends(&self.encoding, &self.bound, written, room);
+    /// What ends it, and when, where the server can keep so many bytes more; it has come to `at`, in microseconds of the film.
+    pub fn ends(&self, at: f64, room: f64) -> Result<Option<Ts<Ends>>, JsError> {
+        let written = Written {
+            seconds: at / 1e6,
+            bytes: self.size as f64,
+        };
+        let mut ends = ends(self.usual, &self.bound, written, room);
         if self.full {
             ends = Some(Ends {
                 by: Limit::Size,

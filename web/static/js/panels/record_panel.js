@@ -7,17 +7,17 @@ import { button, el, input, select } from "../page.js";
 import { soundOnStage } from "../recording/on_stage.js";
 import { clock, long, megabytes } from "../recording/words.js";
 import { closePanels, panel } from "./panels.js";
+import { Choices, choice, FAR, LIMITS } from "./record_choices.js";
 
-/** @import { Planned, Wish } from "../../glass/recorder.js" */
+/** @import { Wish } from "../../glass/recorder.js" */
 /** @import { Glass } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Moving } from "../moving/moving.js" */
 /** @import { Settings } from "../settings.js" */
-/** @import { FilmRecorder, How } from "../recording/recorder.js" */
+/** @import { FilmRecorder } from "../recording/recorder.js" */
 /** @import { Told } from "../recording/sending.js" */
 
-/** What was chosen last on this machine. */
-const KEPT = "recording";
+/** Where the camera was last on this machine. */
 const INSET = "recording-inset";
 /** The corners that the camera goes to in turn, as shares of the picture. @type {[number, number][]} */
 const CORNERS = [
@@ -26,21 +26,12 @@ const CORNERS = [
   [0.12, 0.16],
   [0.88, 0.16],
 ];
-/** What each codec is called, and what files it makes. @type {Record<string, string>} */
-const CODECS = { h264: "H.264, in MP4", vp9: "VP9, in WebM or MP4", av1: "AV1, in WebM or MP4" };
-/** What ends a recording. @type {Record<string, string>} */
-const LIMITS = { length: "its length", size: "its size", disk: "the server's disk" };
-/** An end that is farther than this need not be said, in seconds. */
-const FAR = 12 * 3600;
 /** With what a lesson begins. */
 const FIRST = ["pointerdown", "keydown"];
 /** How often the panel is shown anew, in milliseconds. */
 const OFTEN = 250;
 /** How often it is looked whether another tab still records, in milliseconds. */
 const LOOKS = 5000;
-/** What is chosen and kept, by its element. */
-const CHOICES = ["what", "shown", "minutes", "mb", "codec", "microphone", "camera", "lead"];
-
 /**
  * @param {{ lesson: string, glass: Glass, layers: { painted: number }, beneath: Beneath, moving: Moving, settings: Settings,
  *   paused: () => boolean }} stage
@@ -54,15 +45,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   let broken = null;
   /** @type {typeof import("../recording/sound.js") | null} */
   let sounds = null;
-  /** @type {typeof import("../../glass/recorder.js") | null} */
-  let rules = null;
   /** The microphone while nothing is recorded yet, for its meter. @type {import("../recording/sound.js").Sound | null} */
   let tried = null;
-  /** @type {Planned | null} */
-  let planned = null;
-  /** What codecs this browser encodes. @type {{ codec: string, name: string }[]} */
-  let usable = [];
-  let room = Infinity;
   /** It is binned with the next press. */
   let surely = false;
   let corner = 0;
@@ -74,7 +58,7 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   /** Somebody has been told that nothing is heard. */
   let told = false;
 
-  restore();
+  const choices = new Choices({ glass, settings, all, goes: () => film !== null });
   panel("record", "record-panel", () => void opened());
   if (!window.isSecureContext || !("VideoEncoder" in window)) {
     button("record-start").disabled = true;
@@ -90,21 +74,6 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
   input("record-by-itself").addEventListener("change", () => {
     const on = input("record-by-itself").checked;
     void ask(`${all}/by-itself`, new URLSearchParams({ on: `${on}` }));
-  });
-  el("record-before").addEventListener("input", chosen);
-  el("record-before").addEventListener("change", chosen);
-  select("record-place").addEventListener("change", () => {
-    const place = (settings.now.places ?? [])[Number(select("record-place").value)];
-    if (place) input("record-mb").value = `${place.bytes / 1e6}`;
-    chosen();
-  });
-  el("record-add-place").addEventListener("click", () => {
-    const bytes = number("mb") * 1e6;
-    const name = input("record-place-name").value.trim();
-    if (!name || !bytes) return;
-    settings.change((s) => (s.places = [...(s.places ?? []), { name, bytes }]));
-    input("record-place-name").value = "";
-    fillPlaces();
   });
   select("record-microphone").addEventListener("change", () => void hear());
   el("record-start").addEventListener("click", () => void start(null));
@@ -153,24 +122,15 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
 
   async function opened() {
     done(null);
-    if (button("record-start").disabled && !planned && !window.isSecureContext) return;
+    if (button("record-start").disabled && !choices.planned && !window.isSecureContext) return;
     await prepare();
     if (!film) await hear();
   }
 
   /** All that recording takes is here, and what can be chosen. */
   async function prepare() {
-    if (!rules) {
-      const module = await import("../../glass/recorder.js");
-      await module.default();
-      rules = module;
-      sounds = await import("../recording/sound.js");
-      const response = await fetch(`${all}/room`).catch(() => null);
-      if (response?.ok) room = Number(await response.text());
-    }
-    fillPlaces();
-    await fillDevices();
-    await chosen();
+    sounds ??= await import("../recording/sound.js");
+    await choices.prepare();
   }
 
   /** The lesson was to be recorded from its beginning: that is the first press on the stage, which browsers ask for before they listen. */
@@ -183,125 +143,6 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       say(film ? "The lesson is being recorded, as it was set before." : (el("record-done").textContent ?? ""));
     };
     for (const event of FIRST) addEventListener(event, first, true);
-  }
-
-  /** Chooses again what was chosen last. */
-  function restore() {
-    try {
-      const kept = JSON.parse(localStorage.getItem(KEPT) ?? "{}");
-      input("record-keys").checked = kept.keys === true;
-      for (const id of ["what", "shown", "minutes", "mb", "lead"]) if (kept[id]) choice(id).value = kept[id];
-    } catch {}
-  }
-
-  /** @param {string} id */
-  function choice(id) {
-    return /** @type {HTMLInputElement | HTMLSelectElement} */ (el(`record-${id}`));
-  }
-
-  function remember() {
-    const chosen = Object.fromEntries(CHOICES.map((id) => [id, choice(id).value]));
-    localStorage.setItem(KEPT, JSON.stringify({ ...chosen, keys: input("record-keys").checked }));
-  }
-
-  /** What was chosen last of what is filled in late. @param {string} id */
-  function last(id) {
-    try {
-      return JSON.parse(localStorage.getItem(KEPT) ?? "{}")[id] ?? "";
-    } catch {
-      return "";
-    }
-  }
-
-  /** A number that is written in a field; nothing of it is 0. @param {string} id */
-  function number(id) {
-    const value = Number(input(`record-${id}`).value.replace(",", "."));
-    return Number.isFinite(value) && value > 0 ? value : 0;
-  }
-
-  function fillPlaces() {
-    const places = (settings.now.places ?? []).map(
-      (place, n) => new Option(`${place.name}, ${megabytes(place.bytes)}`, `${n}`),
-    );
-    select("record-place").replaceChildren(new Option("anywhere", ""), ...places);
-  }
-
-  async function fillDevices() {
-    const devices = (await navigator.mediaDevices?.enumerateDevices()) ?? [];
-    for (const [id, kind, word] of /** @type {const} */ ([
-      ["microphone", "audioinput", "Microphone"],
-      ["camera", "videoinput", "Camera"],
-    ])) {
-      const of = devices.filter((d) => d.kind === kind);
-      const before = choice(id).value || last(id);
-      const options = of.map((d, n) => new Option(d.label || `${word} ${n + 1}`, d.deviceId || "default"));
-      select(`record-${id}`).replaceChildren(new Option("none", "none"), ...options);
-      select(`record-${id}`).value = before;
-      // A microphone is what nearly everybody wants; a camera is asked for.
-      if (!select(`record-${id}`).value)
-        select(`record-${id}`).value = id === "camera" ? "none" : (options[0]?.value ?? "none");
-    }
-  }
-
-  /** @returns {Wish} */
-  function wish() {
-    const set = (/** @type {string} */ id, by = 1) => (number(id) ? number(id) * by : null);
-    return /** @type {Wish} */ (
-      /** @type {unknown} */ ({
-        shown: choice("shown").value,
-        seconds: number("minutes") * 60 || null,
-        bytes: number("mb") * 1e6 || null,
-        aspect: choice("what").value === "area" ? 1 / glass.aspect() : 16 / 9,
-        lines: set("lines") && Math.round(number("lines")),
-        frames: set("frames") && Math.round(number("frames")),
-        picture: set("picture", 1e6),
-        sound: set("sound", 1e3),
-        silent: isSilent(),
-        room: Number.isFinite(room) ? room : 1e15,
-      })
-    );
-  }
-
-  /** Whether the recording has no sound at all. */
-  const isSilent = () => choice("microphone").value === "none" && !input("record-films").checked;
-
-  /** Shows what is recorded with what is chosen, and how long. */
-  async function chosen() {
-    if (!rules || film) return;
-    remember();
-    el("record-new-place").hidden = number("mb") === 0 || choice("place").value !== "";
-    planned = rules.plan(JSON.stringify(wish()));
-    const { codecs, width, height, frames, picture } = planned;
-    const can = await Promise.all(codecs.map((c) => encodes(c.name, width, height, picture, frames)));
-    usable = codecs.filter((_, n) => can[n]);
-    const before = choice("codec").value || last("codec");
-    select("record-codec").replaceChildren(...usable.map((c) => new Option(CODECS[c.codec], c.codec)));
-    choice("codec").value = usable.some((c) => c.codec === before) ? before : (usable[0]?.codec ?? "");
-    button("record-start").disabled = usable.length === 0;
-    el("record-says").textContent = planWords(planned);
-    el("record-says").classList.toggle("warns", planned.least !== undefined || usable.length === 0);
-  }
-
-  /** @param {Planned} plan */
-  function planWords({ height, frames, picture, sound, least, ends }) {
-    if (usable.length === 0) return "This browser encodes no film that fine. Choose fewer lines.";
-    const much = sound ? ` and ${Math.round(sound / 1000)} kbit/s of sound` : ", without sound";
-    const how = `${height} lines, ${frames} pictures a second, ${(picture / 1e6).toFixed(2)} Mbit/s at the most${much}.`;
-    if (least !== undefined)
-      return `That does not fit: so long a film takes ${megabytes(least)} at the least. As coarse as it gets: ${how}`;
-    return ends && ends.seconds < FAR
-      ? `${how} It ends after ${long(ends.seconds)} at the earliest, by ${LIMITS[ends.by]}.`
-      : how;
-  }
-
-  /** Whether this browser encodes such pictures. @param {string} codec @param {number} width @param {number} height @param {number} bitrate @param {number} framerate */
-  async function encodes(codec, width, height, bitrate, framerate) {
-    const { videoConfig } = await import("../recording/recorder.js");
-    const config = { ...videoConfig({ codec, width, height, wish: wish() }), bitrate, framerate };
-    return VideoEncoder.isConfigSupported(config).then(
-      (s) => s.supported === true,
-      () => false,
-    );
   }
 
   /** Listens to the microphone that is chosen, so that its meter shows whether it works. */
@@ -328,7 +169,7 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
 
   /** @param {Told | null} before what is gone on with */
   async function start(before) {
-    if (film || !rules || !sounds || !planned) return;
+    if (film || !sounds || !choices.planned) return;
     button("record-start").disabled = true;
     tried?.stop();
     tried = null;
@@ -338,22 +179,19 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       const { refusal } = await import("../moving/sources.js");
       done(refusal(e, "recording"));
     } finally {
-      button("record-start").disabled = usable.length === 0;
+      button("record-start").disabled = choices.usable.length === 0;
     }
     show();
   }
 
   /** @param {Told | null} before */
   async function begin(before) {
-    if (!rules || !sounds || !planned) return;
-    const chosen = choice("codec").value;
-    const codec = usable.find((c) => c.codec === chosen)?.name ?? "";
-    const how = before ? before.how : chosenHow(planned, codec);
-    if (before) {
-      planned = rules.plan(JSON.stringify(how.wish));
-      if (!(await encodes(how.codec, how.width, how.height, planned.picture, planned.frames)))
-        return done("This browser does not encode as the one before did: it cannot be gone on with here, only kept.");
-    }
+    const how = before ? before.how : choices.how();
+    if (!sounds || !how) return;
+    if (before && !(await choices.goOn(how)))
+      return done("This browser does not encode as the one before did: it cannot be gone on with here, only kept.");
+    const { planned } = choices;
+    if (!planned) return;
     const pictures = await picturesOf(choice("what").value);
     if (!pictures) return;
     const sound = await soundOf(how.wish);
@@ -388,11 +226,6 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       pressed = new KeysPressed(el("keys-pressed"), () => glass.is_typing());
     }
     if (!el("record-panel").hidden) closePanels();
-  }
-
-  /** @param {Planned} plan @param {string} codec @returns {How} */
-  function chosenHow({ width, height }, codec) {
-    return { wish: wish(), codec, width, height, what: choice("what").value };
   }
 
   /** @param {string} what */
@@ -495,7 +328,7 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
 
   /** A device has come or gone: a microphone that was lost is taken again. */
   async function again() {
-    if (!el("record-panel").hidden) await fillDevices();
+    if (!el("record-panel").hidden) await choices.fillDevices();
     const sound = film?.sound;
     const device = choice("microphone").value;
     if (!sound || sound.microphone || device === "none") return;
@@ -592,8 +425,8 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       const silent = film.film.is_silent(now);
       if (silent && !told) say("Nothing has been heard from the microphone for 10 seconds. Is it muted?");
       told = silent;
-    } else if (tried && rules) {
-      level.value = rules.on_meter(tried.samples);
+    } else if (tried && choices.rules) {
+      level.value = choices.rules.on_meter(tried.samples);
     }
     el("record-meter").hidden = !sound?.microphone;
     if (!film) {

@@ -63,6 +63,15 @@ export class FilmRecorder {
     /** When the first sample of the sound that is encoded next is, and how many there are. */
     this.heard = { from: -1, samples: 0 };
     this.beat = 0;
+    /** While nobody sees the tab, as when a window beside it is what is recorded. @type {Worker | null} */
+    this.hiddenBeat = null;
+    this.seen = () => {
+      this.hiddenBeat?.terminate();
+      this.hiddenBeat = null;
+      if (!document.hidden || this.ended) return;
+      this.hiddenBeat = new Worker(new URL("./hidden_beat.js", import.meta.url));
+      this.hiddenBeat.onmessage = () => this.ended || this.look(performance.now());
+    };
   }
 
   /** @param {How} how @param {Planned} planned */
@@ -130,6 +139,8 @@ export class FilmRecorder {
       });
     };
     tick();
+    document.addEventListener("visibilitychange", this.seen);
+    this.seen();
   }
 
   /** Samples have come. @param {number} frame @param {Float32Array[]} channels */
@@ -162,7 +173,7 @@ export class FilmRecorder {
   /** Takes a picture, if it is time. @param {number} now */
   look(now) {
     if (this.halted || !this.film.turn(now, this.pictures.changed() || this.camera !== null)) return;
-    const ends = this.film.ends(this.film.at(now) / 1e6, this.told.bytes + this.sending.waiting, this.told.room);
+    const ends = this.film.ends(this.film.at(now), this.told.room);
     if (ends && ends.seconds <= 0) return this.stop(ends.by, null);
     this.taken++;
     if (this.encoder.encodeQueueSize > WAITING) {
@@ -205,7 +216,7 @@ export class FilmRecorder {
 
   /** What ends it, and in how many seconds. */
   get ends() {
-    return this.film.ends(this.seconds, this.bytes, this.told.room);
+    return this.film.ends(this.film.at(performance.now()), this.told.room);
   }
 
   goOn() {
@@ -247,6 +258,8 @@ export class FilmRecorder {
     await this.halt();
     this.ended = true;
     cancelAnimationFrame(this.beat);
+    document.removeEventListener("visibilitychange", this.seen);
+    this.hiddenBeat?.terminate();
     for (const encoder of [this.encoder, this.ear]) if (encoder && encoder.state !== "closed") encoder.close();
     this.pictures.stop();
     this.sound?.stop();
@@ -267,7 +280,7 @@ function idle(then) {
   else setTimeout(then, 0);
 }
 
-/** @param {How} how @returns {VideoEncoderConfig} */
+/** @param {{ codec: string, width: number, height: number }} how @returns {VideoEncoderConfig} */
 export function videoConfig({ codec, width, height }) {
   const h264 = codec.startsWith("avc1");
   // What is written and drawn has hard edges.
