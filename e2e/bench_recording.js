@@ -455,13 +455,31 @@ async function seek({ percentile, row }) {
   const page = await browser.newPage(SIZE);
   await page.goto(JSON.parse(said).replay);
   await page.locator("#mount.ready").waitFor({ timeout: 60_000 });
-  const times = await page.evaluate(async () => {
+  const lasts = Number(await page.locator("#at").getAttribute("max"));
+  const any = Array.from({ length: 100 }, (_, n) => lasts * ((n * 0.618034) % 1));
+  // As somebody goes back and forth by keys.
+  const near = Array.from({ length: 100 }, (_, n) => lasts * 0.7 + 5 * (n % 20));
+  for (const [name, moments, what] of /** @type {const} */ ([
+    ["replay.seek", any, "to any of 100 moments"],
+    ["replay.seek.near", near, "five seconds on, 95 back, 100 times,"],
+  ])) {
+    const times = await seekTo(page, moments);
+    const most = `p95 ${percentile(times, 0.95).toFixed(0)} ms, the longest ${Math.max(...times).toFixed(0)} ms`;
+    const note = `${what} of a lesson of two hours and 20 000 changes, until it is drawn; ${most}; aim: 100`;
+    row(name, percentile(times, 0.5), "ms", note);
+  }
+  await browser.close();
+  held.stdin.end("\n");
+}
+
+/** How long it takes until these moments of a replay are drawn, in milliseconds. @param {Page} page @param {number[]} moments */
+const seekTo = (page, moments) =>
+  page.evaluate(async (moments) => {
     const at = /** @type {HTMLInputElement} */ (document.getElementById("at"));
     const frame = () => new Promise(requestAnimationFrame);
     const times = [];
-    for (let n = 0; n < 100; n++) {
-      // Anywhere, forwards and backwards.
-      at.value = `${(Number(at.max) * ((n * 0.618034) % 1)).toFixed(1)}`;
+    for (const moment of moments) {
+      at.value = moment.toFixed(1);
       await frame();
       const begun = performance.now();
       at.dispatchEvent(new InputEvent("input"));
@@ -471,10 +489,4 @@ async function seek({ percentile, row }) {
       times.push(performance.now() - begun);
     }
     return times;
-  });
-  const most = `p95 ${percentile(times, 0.95).toFixed(0)} ms, the longest ${Math.max(...times).toFixed(0)} ms`;
-  const note = `to any of 100 moments of a lesson of two hours and 20 000 changes, until it is drawn; ${most}; aim: 100`;
-  row("replay.seek", percentile(times, 0.5), "ms", note);
-  await browser.close();
-  held.stdin.end("\n");
-}
+  }, moments);
