@@ -1,9 +1,10 @@
 // @ts-check
-// What comes and goes while a lesson is recorded: microphone, camera, the window's size.
+// What a recording depends on: microphone, camera, what is heard on stage, codecs, the window, the room that the server has.
 
-import { at, COARSE, cameraOf, file, HEARING, lasts, loudest, probe, record, shown, stop } from "../film.js";
+import { execFileSync } from "node:child_process";
+import { at, COARSE, cameraOf, file, HEARING, lasts, loudest, newest, probe, record, shown, stop } from "../film.js";
 import { Server } from "../server.js";
-import { drag, startNow, straight } from "../stage.js";
+import { drag, ready, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 test.use({ launchOptions: HEARING });
@@ -127,4 +128,58 @@ test("it goes on while nobody sees the tab", async ({ page }) => {
   const pictures = [2, 3, 4].map((after) => shown(film, hidden + after).data.toString("base64"));
   expect(new Set(pictures).size).toBe(3);
   expect(Number(probe(film).picture.nb_read_packets)).toBeGreaterThan(5 * (hidden + 4));
+});
+
+test("a film on stage is heard in it, without a microphone; a codec that the browser has not is none to choose", async ({
+  page,
+}) => {
+  await page.addInitScript(() => {
+    const asked = VideoEncoder.isConfigSupported.bind(VideoEncoder);
+    VideoEncoder.isConfigSupported = async (config) =>
+      config.codec.startsWith("avc1") ? { supported: false, config } : asked(config);
+  });
+  await startNow(page, server.base);
+  const path = test.info().outputPath("Fog signal.webm");
+  const made = ["-f", "lavfi", "-i", "testsrc=size=320x240:rate=10", "-f", "lavfi", "-i", "sine=frequency=440"];
+  execFileSync("ffmpeg", ["-v", "error", ...made, "-t", "30", "-c:v", "libvpx", "-c:a", "libopus", path]);
+  await page.locator("#order").click();
+  await page.locator("#picture-file").setInputFiles(path);
+  await expect(page.locator("#beneath video")).toHaveCount(1);
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await page.locator("#record").click();
+  await expect(page.locator("#record-codec option")).toHaveText(["VP9, in WebM or MP4", "AV1, in WebM or MP4"]);
+  await page.locator("#record").click();
+  await record(page, { microphone: "none", shown: "moving", ...COARSE });
+  await lasts(page, 4);
+  const film = await file(page, await stop(page), "film.webm");
+  expect(probe(film).picture.codec_name).toBe("vp9");
+  expect(loudest(film, [1, 3])).toBeGreaterThan(-30);
+});
+
+test("it ends when the server can keep no more, and what it has is kept", async ({ page }) => {
+  const own = await Server.start();
+  try {
+    await startNow(page, own.base);
+    const address = page.url();
+    // As much is used now as is known after the server was started anew.
+    const room = async (/** @type {number} */ quota) => {
+      own.more = ["--quota", `${quota / 1e9}`];
+      await own.kill();
+      await own.again();
+      await page.goto(address);
+      await ready(page);
+      return Number(await (await page.request.get(`${address.replace("stage", "recordings")}/room`)).text());
+    };
+    const [much, little] = [200e6, 0.3e6];
+    await room(much - (await room(much)) + little);
+    await record(page, { sound: "200", ...COARSE });
+    await expect(page.locator("#record-done")).toContainText("The recording has reached the server's disk", {
+      timeout: 60_000,
+    });
+    const film = probe(await file(page, await newest(page), "film.mp4"));
+    expect(film.seconds).toBeGreaterThan(1);
+  } finally {
+    await own.stop();
+  }
 });
