@@ -31,14 +31,21 @@ pub struct AllFound {
     pub all: Vec<Found>,
 }
 
+/// A recording that is heard along with the lesson.
+struct Heard {
+    clock: Clock,
+    /// The parts of the lesson's time that it has: see [`Clock::parts`].
+    parts: Vec<(u64, u64)>,
+}
+
 /// See the module's description. Moments of the lesson are in milliseconds since 1970; what is shown is counted in seconds from
 /// its beginning.
 #[wasm_bindgen]
 pub struct Replay {
     replay: replay::Replay,
     gaps: Gaps,
-    /// The clocks of recordings of it that are heard.
-    films: Vec<Clock>,
+    /// Recordings of it that are heard.
+    films: Vec<Heard>,
     /// Where its chapters begin: there is something to be shown, also where nothing was told any more.
     chapters: Vec<u64>,
     /// What is told next, when one thing is told in several messages.
@@ -67,7 +74,9 @@ impl Replay {
     /// A recording of it, that begins and goes on at these times: in microseconds of the film and in milliseconds since 1970, by
     /// turns; it lasts so many microseconds.
     pub fn add_film(&mut self, clock: &[f64], lasts: f64) {
-        self.films.push(Clock::new(pairs(clock), lasts as u64));
+        let clock = Clock::new(pairs(clock), lasts as u64);
+        let parts = clock.parts();
+        self.films.push(Heard { clock, parts });
     }
 
     /// A chapter of it begins at this moment.
@@ -78,13 +87,13 @@ impl Replay {
     /// Which recording shows this moment of the lesson, counted from 0, and at which second; nothing where none does.
     pub fn film_at(&self, lesson: f64) -> Vec<f64> {
         let at = lesson.max(0.0) as u64;
-        let shows = |film: &Clock| {
-            film.parts()
+        let shows = |film: &Heard| {
+            film.parts
                 .iter()
                 .any(|(from, to)| (*from..*to).contains(&at))
         };
         let found = self.films.iter().position(shows);
-        let found = found.and_then(|n| Some(vec![n as f64, self.films[n].to_film(at)?]));
+        let found = found.and_then(|n| Some(vec![n as f64, self.films[n].clock.to_film(at)?]));
         found.unwrap_or_default()
     }
 
@@ -93,7 +102,7 @@ impl Replay {
         let at = self
             .films
             .get(film)
-            .and_then(|film| film.to_lesson(seconds));
+            .and_then(|film| film.clock.to_lesson(seconds));
         at.unwrap_or(0) as f64
     }
 
@@ -105,8 +114,8 @@ impl Replay {
         let mut happened: Vec<u64> = told.chain(self.chapters.iter().copied()).collect();
         happened.sort_unstable();
         let longest = if skipped { SILENCE } else { BREAK };
-        let whole = self.films.iter().filter(|_| heard).flat_map(Clock::parts);
-        let whole: Vec<(u64, u64)> = whole.collect();
+        let whole = self.films.iter().filter(|_| heard);
+        let whole: Vec<(u64, u64)> = whole.flat_map(|film| film.parts.clone()).collect();
         self.gaps = Gaps::new(&happened, &whole, longest);
         if !parts.is_empty() {
             self.gaps = self.gaps.within(&pairs(parts));

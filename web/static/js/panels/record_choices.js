@@ -180,9 +180,11 @@ export class Choices {
     if (least !== undefined)
       return `That does not fit: so long a film takes ${megabytes(least)} at the least. As coarse as it gets: ${how}`;
     if (!usually || usually.seconds >= FAR) return how;
-    const earliest = ends && long(ends.seconds);
-    const rather = earliest === long(usually.seconds) ? "" : `, at the earliest after ${earliest}`;
-    return `${how} It ends after about ${long(usually.seconds)}, by ${LIMITS[usually.by]}${rather}.`;
+    const about = usually.by === "length" ? "" : "about ";
+    const reaches = `${how} It reaches ${LIMITS[usually.by]} after ${about}${long(usually.seconds)}`;
+    if (!ends || long(ends.seconds) === long(usually.seconds)) return `${reaches}.`;
+    const other = ends.by === usually.by ? "" : `or ${LIMITS[ends.by]} `;
+    return `${reaches}, ${other}after ${long(ends.seconds)} at the earliest.`;
   }
 }
 
