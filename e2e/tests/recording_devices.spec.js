@@ -171,10 +171,11 @@ test("it ends when the server can keep no more, and what it has is kept", async 
       await ready(page);
       return Number(await (await page.request.get(`${address.replace("stage", "recordings")}/room`)).text());
     };
-    const [much, little] = [200e6, 0.3e6];
+    const [much, little] = [200e6, 0.5e6];
     await room(much - (await room(much)) + little);
     await record(page, { sound: "200", ...COARSE });
-    await expect(page.locator("#record-done")).toContainText("The recording has reached the server's disk", {
+    // Known beforehand, or said by the server when a piece came: what else it writes takes room as well.
+    await expect(page.locator("#record-done")).toContainText(/[Tt]he server.s disk.*It is kept/, {
       timeout: 60_000,
     });
     const film = probe(await file(page, await newest(page), "film.mp4"));

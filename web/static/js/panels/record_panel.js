@@ -32,6 +32,7 @@ const FIRST = ["pointerdown", "keydown"];
 const OFTEN = 250;
 /** How often it is looked whether another tab still records, in milliseconds. */
 const LOOKS = 5000;
+
 /**
  * @param {{ lesson: string, glass: Glass, layers: { painted: number }, beneath: Beneath, moving: Moving, settings: Settings,
  *   paused: () => boolean }} stage
@@ -366,8 +367,9 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     pressed = null;
     film = null;
     const by = limit ? `The recording has reached ${LIMITS[limit]} and has ended there. ` : "";
-    if (why || by) say(`${by}${why ?? ""}`.trim());
-    done(`${by}It is kept.`, ["Look at it", () => void open(`${all}/${id}`, "_blank", "noopener")]);
+    const words = `${by}${why ? `${why} ` : ""}`;
+    if (words) say(words.trim());
+    done(`${words}It is kept.`, ["Look at it", () => void open(`${all}/${id}`, "_blank", "noopener")]);
     show();
   }
 
