@@ -40,6 +40,8 @@ export function showLine(text, reload) {
   key.className = "key";
   key.textContent = reload;
   key.addEventListener("click", () => location.reload());
+  // A press on it is none on the picture that it lies over.
+  key.addEventListener("pointerdown", (e) => e.stopPropagation());
   line.append(" ", key);
 }
 
