@@ -1,7 +1,5 @@
 //! What is put on stage: who may see which part of it, what is passed on, and what uploads may do.
 
-mod common;
-
 use axum::body::Body;
 use axum::http::{Request, StatusCode, header};
 use bozzetto::backdrops::queries::{self, Whither};
@@ -12,12 +10,12 @@ use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::{BackdropKind, Frozen, ViewState};
 
+use crate::common::{Server, pause, see, show, stage, stroke, text};
 use bozzetto_core::stage::playback::Playback;
 use bozzetto_core::stage::state::StageState;
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::stream::{Chunk, Codec, Still};
 use bozzetto_core::wire::{FromServer, State, ToServer};
-use common::{Server, pause, see, show, stage, stroke, text};
 
 const NOTICES: &[u8] = include_bytes!("../../demo/Notices to mariners.pdf");
 const TIDE: &[u8] = include_bytes!("../../demo/Tide and lights.html");

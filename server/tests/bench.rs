@@ -1,11 +1,10 @@
 //! What is hidden in a capture is on the server nowhere else, and for good nowhere at all.
 
-mod common;
-
 use std::fs;
 use std::io::Cursor;
 use std::path::Path;
 
+use crate::common::{Browser, Server, stroke, text};
 use axum::body::Body;
 use axum::http::Request;
 use bozzetto_core::geometry::frames::{Map, Point, Size};
@@ -14,7 +13,6 @@ use bozzetto_core::lesson::change::Intent;
 use bozzetto_core::marks::mark::{Body as MarkBody, Mark};
 use bozzetto_core::marks::picture::Placement;
 use bozzetto_core::sheets::step::{Op, SheetId, Step};
-use common::{Browser, Server, stroke, text};
 use image::{ImageFormat, Rgba, RgbaImage};
 use rusqlite::params;
 

@@ -1,12 +1,10 @@
 //! Those who say too much, too slowly, or listen to nothing: they cost their own connection.
 
-mod common;
-
 use std::time::{Duration, Instant};
 
+use crate::common::{Browser, Server, add, stroke};
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::wire::{FromServer, Hello, Sees, ToServer};
-use common::{Browser, Server, add, stroke};
 use futures_util::{SinkExt, StreamExt};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::TcpStream;

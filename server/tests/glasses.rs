@@ -1,18 +1,16 @@
 //! The part that runs in browsers, against a server: several people draw at once, lines break, and
 //! in the end everybody sees the same.
 
-mod common;
-
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 
+use crate::common::Server;
 use bozzetto_core::marks::mark::Mark;
 use bozzetto_core::sheets::sheet::Sheets;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::tools::in_hand::{InHand, Kind};
 use bozzetto_glass::Glass;
-use common::Server;
 use futures_util::{FutureExt, SinkExt, StreamExt};
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};

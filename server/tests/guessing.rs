@@ -1,15 +1,13 @@
 //! Guessing codes and passphrases: counted first, by browser, address and over all; and nobody is
 //! kept out by what somebody else does.
 
-mod common;
-
+use crate::common::{Server, cookies, text};
 use axum::http::{Request, header};
 use bozzetto::auth::guessing::JOINING;
 use bozzetto::auth::passphrase;
 use bozzetto::lessons::queries;
 use bozzetto::store::Store;
 use bozzetto_core::people::join_code::{ALPHABET, LENGTH};
-use common::{Server, cookies, text};
 
 const FORM: &str = "application/x-www-form-urlencoded";
 
@@ -94,7 +92,7 @@ async fn passphrases_are_counted_before_they_are_hashed() {
     let set = store.write(|c| passphrase::set(c, "sea room to leeward"));
     set.await.unwrap();
     let mut server = Server::start(data.path()).await;
-    server.app.open = false;
+    server.change(|app| app.open = false);
     let enter = async |server: &Server, phrase: &str, cookie: &str| {
         let request = Request::post("/enter")
             .header(header::CONTENT_TYPE, FORM)

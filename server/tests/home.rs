@@ -1,11 +1,9 @@
 //! The home page: lessons found, sorted, archived; and those that stayed empty.
 
-mod common;
-
+use crate::common::{Server, add, stroke, text};
 use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::lessons::queries;
-use common::{Server, add, stroke, text};
 
 async fn page(server: &Server, path: &str) -> String {
     text(server.get(path).await).await

@@ -1,12 +1,9 @@
 //! Strangers' files and impossible marks: each ends its own job and nothing else, in a bounded time
 //! and a bounded memory, and a presenter draws on meanwhile.
 
-mod common;
-#[path = "common/hostile.rs"]
-mod hostile;
-
 use std::time::{Duration, Instant};
 
+use crate::common::{self, Server, add, hostile, stroke};
 use axum::body::Body;
 use axum::http::Request;
 use bozzetto_core::geometry::frames::Point;
@@ -18,7 +15,6 @@ use bozzetto_core::marks::text::{Glyph, Line, Placed, Text};
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::{Deed, Op, SheetId, Step};
 use bozzetto_core::wire::{FromServer, Start, State};
-use common::{Server, add, stroke};
 
 /// A dotted line of 1.9 million units: a hundred bytes, and a hundred million dots.
 fn dotted() -> Mark {

@@ -1,9 +1,8 @@
 //! Open lessons: order, durability, rights, and what bad messages do.
 
-mod common;
-
 use std::collections::BTreeSet;
 
+use crate::common::{Browser, Server, add, line, pause, show, stroke};
 use bozzetto_core::geometry::frames::Map;
 use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
 use bozzetto_core::ink::curve::Curve;
@@ -14,7 +13,6 @@ use bozzetto_core::paint::wet::WetInk;
 use bozzetto_core::sheets::refusal::Refusal;
 use bozzetto_core::sheets::step::SheetId;
 use bozzetto_core::wire::{FromServer, Hello, MAX_MESSAGE, Start, State, ToServer, encode};
-use common::{Browser, Server, add, line, pause, show, stroke};
 
 /// What was acknowledged is there after the server has gone and come again; a change that arrives
 /// twice is made once; undo reaches back over the restart.

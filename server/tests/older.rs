@@ -1,11 +1,9 @@
 //! Data folders that earlier versions wrote are opened, and hold what they held.
 
-mod common;
-
 use std::collections::BTreeMap;
 
+use crate::common::{Server, text};
 use bozzetto_core::marks::mark::Body;
-use common::{Server, text};
 
 /// The demo data of 26 November 2026, with a few strokes of every kind, a text, erased and undone
 /// parts, a further page and a participant. The files are left out: a lesson opens without them.

@@ -1,10 +1,9 @@
 //! What participants get of files, and of a lesson that is paused.
 
-mod common;
-
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use crate::common::{self, Server, add, pause, quarters, stage, stroke, text};
 use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto_core::aids::cover::{COLOUR, Cover};
@@ -18,7 +17,6 @@ use bozzetto_core::sheets::step::{Op, SheetId, Step};
 use bozzetto_core::stage::backdrop::ViewState;
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, Start, State, ToServer};
-use common::{Server, add, pause, quarters, stage, stroke, text};
 use http_body_util::BodyExt;
 
 async fn bytes(server: &Server, path: &str, cookie: &str) -> (u16, Vec<u8>) {
@@ -197,9 +195,12 @@ async fn what_is_taken_back_is_gone() {
     assert_eq!(first.headers()[header::CACHE_CONTROL], "private, no-cache");
     let tag = first.headers()[header::ETAG].to_str().unwrap().to_owned();
     assert_eq!(ask(Some(&tag)).await.status(), 304);
+    let (mut sefa, _) = server.participant(lesson, &cookie).await;
     let off = Request::post(format!("/lessons/{lesson}/boards"))
         .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
     assert!(server.ask(off, Body::empty()).await.status().is_success());
+    // Gone from when it is said that it is no longer on stage.
+    sefa.stage().await;
     assert_eq!(ask(Some(&tag)).await.status(), 404);
 }
 

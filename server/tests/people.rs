@@ -1,14 +1,12 @@
 //! Sending people away, new codes, sessions that end.
 
-mod common;
-
+use crate::common::{Browser, Server, cookies, text};
 use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::auth::passphrase;
 use bozzetto::store::Store;
 use bozzetto_core::geometry::ids::PersonId;
 use bozzetto_core::wire::{FromServer, ToServer};
-use common::{Browser, Server, cookies, text};
 
 const FORM: &str = "application/x-www-form-urlencoded";
 

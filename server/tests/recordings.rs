@@ -1,7 +1,5 @@
 //! Recordings as a server keeps them: piece by piece, each once, whatever breaks off in between.
 
-mod common;
-
 use std::fs;
 use std::io::Write;
 
@@ -11,7 +9,7 @@ use bozzetto::upkeep::{backup, verify};
 use bozzetto_core::recording::pieces::{Coded, Head, Packet, Track, sealed};
 use http_body_util::BodyExt;
 
-use common::Server;
+use crate::common::Server;
 
 const FORM: &str = "application/x-www-form-urlencoded";
 

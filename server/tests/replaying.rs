@@ -1,7 +1,6 @@
 //! A lesson's log is the truth: played from nothing, it gives what was on stage at every step.
 
-mod common;
-
+use crate::common::{Browser, Server, add, pause, quarters, see, show, stage, stroke};
 use axum::http::{Request, header};
 use bozzetto::live::lesson::Look;
 use bozzetto::live::log;
@@ -13,7 +12,6 @@ use bozzetto_core::sheets::history::Keep;
 use bozzetto_core::stage::backdrop::ViewState;
 use bozzetto_core::stage::step::StageStep;
 use bozzetto_core::wire::{FromServer, Hello, Start, ToServer};
-use common::{Browser, Server, add, pause, quarters, see, show, stage, stroke};
 
 const NOTICES: &[u8] = include_bytes!("../../demo/Notices to mariners.pdf");
 

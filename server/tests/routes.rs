@@ -1,8 +1,6 @@
 //! Every route, by everybody, in every state: the table is held against the router, so that a route
 //! that nobody has thought about is found.
 
-mod common;
-
 use std::collections::BTreeMap;
 
 use axum::body::Body;
@@ -15,7 +13,7 @@ use bozzetto::store::Store;
 use bozzetto::take_aways;
 use bozzetto_core::stage::backdrop::{BackdropKind, Page};
 
-use common::{Server, pause};
+use crate::common::{Server, pause};
 
 /// Who asks.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -212,7 +210,7 @@ async fn house() -> House {
         Request::get(format!("/follow/{lesson}/mine/1")).header(header::COOKIE, &participant);
     assert_eq!(server.ask(open, Body::empty()).await.status(), 200);
     // From now on it asks for the passphrase.
-    server.app.open = false;
+    server.change(|app| app.open = false);
     let session = token::new();
     let hash = token::hash(&session);
     let begun = server

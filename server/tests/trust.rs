@@ -1,14 +1,12 @@
 //! Who is let in, and what is refused of what people bring.
 
-mod common;
-
+use crate::common::{self, Server, text};
 use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::app::{App, StartError};
 use bozzetto::auth::passphrase;
 use bozzetto::backdrops;
 use bozzetto::store::Store;
-use common::{Server, text};
 
 /// A server that other machines could reach does not start without a passphrase; with one, it asks
 /// for it on every presenter's page and socket.
@@ -25,9 +23,8 @@ async fn other_machines_need_the_passphrase() {
         .await
         .unwrap();
     let mut server = Server::start(data.path()).await;
-    server.app = App::open(data.path(), common::options(anywhere))
-        .await
-        .unwrap();
+    let app = App::open(data.path(), common::options(anywhere)).await;
+    server.change(|same| *same = app.unwrap());
     let lesson = server.lesson().await;
     for path in [
         "/".to_owned(),
@@ -167,7 +164,7 @@ async fn a_proxy_does_not_open_the_house() {
     assert!(!plain.headers().contains_key("strict-transport-security"));
     let permissions = plain.headers()["permissions-policy"].to_str().unwrap();
     assert!(permissions.contains("camera=(self)") && permissions.contains("geolocation=()"));
-    server.app.tls = true;
+    server.change(|app| app.tls = true);
     let lesson = server.lesson().await;
     let cookie = server.join(lesson, "Sefa").await;
     assert!(cookie.contains("__Host-participant_") && cookie.contains("__Host-browser="));

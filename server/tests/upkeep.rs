@@ -1,16 +1,14 @@
 //! Backups, and looking through a data folder for damage.
 
-mod common;
-
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
+use crate::common::{Server, add, quarters, stroke};
 use axum::http::StatusCode;
 use bozzetto::upkeep::{backup, verify};
 use bozzetto_core::geometry::ids::{BackdropId, MarkId};
 use bozzetto_core::sheets::step::SheetId;
-use common::{Server, add, quarters, stroke};
 use rusqlite::Connection;
 
 /// A folder with a lesson in which somebody has drawn on a board and on a picture.

@@ -77,20 +77,21 @@ fn time(said: &str) -> Option<f64> {
     if thousandths.len() != 3 {
         return None;
     }
-    let number = |digits: &str| -> Option<u32> {
+    let number = |digits: &str| -> Option<u64> {
         let is_number = digits.len() >= 2 && digits.bytes().all(|b| b.is_ascii_digit());
         is_number.then(|| digits.parse().ok())?
     };
-    let thousandths: u32 = thousandths.parse().ok()?;
+    let thousandths: u64 = thousandths.parse().ok()?;
     let parts: Vec<&str> = whole.split(':').collect();
     let (hours, minutes, seconds) = match parts[..] {
         [minutes, seconds] => (0, number(minutes)?, number(seconds)?),
         [hours, minutes, seconds] => (number(hours)?, number(minutes)?, number(seconds)?),
         _ => return None,
     };
-    let ok = minutes < 60 && seconds < 60;
-    let all = f64::from(hours) * 3600.0 + f64::from(minutes * 60 + seconds);
-    ok.then_some(all + f64::from(thousandths) / 1000.0)
+    // More hours than any film has are no time, and would not be counted exactly.
+    let ok = minutes < 60 && seconds < 60 && hours < 1_000_000;
+    // Counted whole and divided once: the nearest number to what is written, so that what is kept is what was read.
+    ok.then(|| (((hours * 60 + minutes) * 60 + seconds) * 1000 + thousandths) as f64 / 1000.0)
 }
 
 impl Cue {

@@ -1,10 +1,12 @@
 //! A server in this process, and browsers made of plain sockets.
-#![allow(dead_code, reason = "each test file uses a part of it")]
+
+pub mod hostile;
 
 use std::net::SocketAddr;
 use std::path::Path;
 use std::time::Duration;
 
+use axum::Router;
 use axum::body::Body;
 use axum::extract::connect_info::MockConnectInfo;
 use axum::http::{Request, Response, header};
@@ -38,6 +40,8 @@ use tower::ServiceExt;
 
 pub struct Server {
     pub app: App,
+    /// Answers [`Server::ask`].
+    router: Router,
     pub address: SocketAddr,
     /// The address that [`Server::ask`] asks from.
     pub from: [u8; 4],
@@ -73,11 +77,18 @@ impl Server {
                 .unwrap();
         });
         Self {
+            router: bozzetto::router::router(app.clone()),
             app,
             address,
             from: [127, 0, 0, 1],
             handle,
         }
+    }
+
+    /// What is asked with [`Server::ask`] from now on is answered by one that is otherwise.
+    pub fn change(&mut self, change: impl FnOnce(&mut App)) {
+        change(&mut self.app);
+        self.router = bozzetto::router::router(self.app.clone());
     }
 
     pub async fn lesson(&self) -> i64 {
@@ -100,12 +111,10 @@ impl Server {
         body: impl Into<Body>,
     ) -> Response<Body> {
         let from = MockConnectInfo(SocketAddr::from((self.from, 5555)));
-        let request = request.header(header::HOST, self.address.to_string());
-        let router = bozzetto::router::router(self.app.clone()).layer(from);
-        router
-            .oneshot(request.body(body.into()).unwrap())
-            .await
-            .unwrap()
+        let host = self.address.to_string();
+        let request = request.header(header::HOST, host).extension(from);
+        let request = request.body(body.into()).unwrap();
+        self.router.clone().oneshot(request).await.unwrap()
     }
 
     pub async fn get(&self, path: &str) -> Response<Body> {
