@@ -195,12 +195,10 @@ async fn what_is_taken_back_is_gone() {
     assert_eq!(first.headers()[header::CACHE_CONTROL], "private, no-cache");
     let tag = first.headers()[header::ETAG].to_str().unwrap().to_owned();
     assert_eq!(ask(Some(&tag)).await.status(), 304);
-    let (mut sefa, _) = server.participant(lesson, &cookie).await;
     let off = Request::post(format!("/lessons/{lesson}/boards"))
         .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded");
     assert!(server.ask(off, Body::empty()).await.status().is_success());
-    // Gone from when it is said that it is no longer on stage.
-    sefa.stage().await;
+    server.until_on_stage(lesson, picture, false).await;
     assert_eq!(ask(Some(&tag)).await.status(), 404);
 }
 

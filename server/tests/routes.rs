@@ -296,7 +296,12 @@ impl House {
             );
         };
         match state {
-            "off stage" => post(format!("/lessons/{lesson}/boards")).await,
+            "off stage" => {
+                post(format!("/lessons/{lesson}/boards")).await;
+                self.server
+                    .until_on_stage(lesson, self.document, false)
+                    .await;
+            }
             "paused" => {
                 let (mut presenter, _) = self.server.presenter(lesson).await;
                 presenter.send(&pause(true)).await;

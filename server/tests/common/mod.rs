@@ -150,10 +150,28 @@ impl Server {
             .upload(&format!("/lessons/{lesson}/backdrops"), name, bytes)
             .await;
         assert_eq!(status, 200, "{said}");
-        // It is brought while others are served: this waits behind it.
-        self.app.live.look(lesson).await.unwrap();
         let said: serde_json::Value = serde_json::from_str(&said).unwrap();
-        said["added"][0].as_i64().unwrap()
+        let brought = said["added"][0].as_i64().unwrap();
+        self.until_on_stage(lesson, brought, true).await;
+        brought
+    }
+
+    /// Waits until participants see a backdrop, or see it no longer.
+    pub async fn until_on_stage(&self, lesson: i64, backdrop: i64, wanted: bool) {
+        let is_seen = async || {
+            let shown = self.app.live.shown(lesson).await.unwrap();
+            shown
+                .stage
+                .each()
+                .any(|b| b.id == BackdropId(backdrop as u64))
+        };
+        let seen = async {
+            while is_seen().await != wanted {
+                tokio::task::yield_now().await;
+            }
+        };
+        let seen = tokio::time::timeout(Duration::from_secs(60), seen).await;
+        seen.expect("the stage is not as it is waited for");
     }
 
     /// Has a lesson take up what is new in its tables, and waits until it has.
