@@ -8,21 +8,26 @@ import { Server } from "../server.js";
 import { apart, capture, colour, drag, follow, pixel, ready, seenAt, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
-test("a page from another version says so and offers to load again", async ({ page }) => {
+test("a page from another version says so, and a press on what it offers loads it again", async ({ page, browser }) => {
   const server = await Server.start();
-  // The hello as another version would send it: two bytes further on stands the version.
-  await page.addInitScript(() => {
-    const send = WebSocket.prototype.send;
-    WebSocket.prototype.send = function (data) {
-      const bytes = /** @type {Uint8Array<ArrayBuffer>} */ (data).slice();
-      if (bytes[0] === 0x42 && bytes[1] === 0x7a) bytes[2] += 1;
-      return send.call(this, bytes);
-    };
-  });
-  await page.goto(server.base);
-  await page.getByRole("button", { name: "Start now" }).click();
-  await expect(page.locator("#line")).toContainText("This page is from an older Bozzetto than the server.");
-  await expect(page.getByRole("button", { name: "Load it again" })).toBeVisible();
+  await startNow(page, server.base);
+  const participants = await follow(browser, page, "Ines");
+  for (const older of [page, participants]) {
+    // The hello as another version would send it: two bytes further on stands the version.
+    await older.addInitScript(() => {
+      const send = WebSocket.prototype.send;
+      WebSocket.prototype.send = function (data) {
+        const bytes = /** @type {Uint8Array<ArrayBuffer>} */ (data).slice();
+        if (bytes[0] === 0x42 && bytes[1] === 0x7a) bytes[2] += 1;
+        return send.call(this, bytes);
+      };
+    });
+    await older.reload();
+    const said = older.locator("#line");
+    await expect(said).toContainText("This page is from an older Bozzetto than the server.");
+    await Promise.all([older.waitForEvent("load"), said.getByRole("button", { name: "Load it again" }).click()]);
+  }
+  await participants.context().close();
   await server.stop();
 });
 

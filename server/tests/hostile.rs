@@ -194,6 +194,9 @@ async fn hostile_files_hurt_nothing_but_themselves() {
         answers = futures_util::future::join(uploads, marks) => answers,
         slowest = drawing => panic!("drawn for too long: {slowest:?}"),
     };
+    // The stroke that was under way is kept, too, before pictures are made.
+    presenter.act(99, add(backdrop, stroke(99))).await;
+    assert!(presenter.told(99).await);
     for ((name, _), (status, said)) in files.iter().zip(&answers.0) {
         let kept = [
             "swelling.zip",
