@@ -310,7 +310,9 @@ async function kill({ percentile, row }) {
     const film = await file(looks, await newest(looks, lesson), "film.mp4");
     lost[which].push(at - probe(film).seconds);
     // Decoded from its beginning to its end, without a fault.
-    const said = execFileSync("sh", ["-c", 'ffmpeg -v error -i "$1" -f null - 2>&1', "sh", film], { encoding: "utf8" });
+    const said = execFileSync("sh", ["-c", 'ffmpeg -v error -i "$1" -enc_time_base:v -1 -f null - 2>&1', "sh", film], {
+      encoding: "utf8",
+    });
     if (said.trim() === "") play++;
     await other.close();
     await browser.close().catch(() => {});

@@ -5,6 +5,7 @@ import { args, executablePath } from "./browser.js";
 export default defineConfig({
   testDir: "tests",
   outputDir: "results",
+  globalTeardown: "./demo_data.js",
   timeout: 240_000,
   // A machine that is busy takes its time; what is awaited is a condition, not a moment.
   expect: { timeout: 30_000 },

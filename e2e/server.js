@@ -6,6 +6,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
+import { fill } from "./demo_data.js";
 
 export const root = fileURLToPath(new URL("..", import.meta.url));
 
@@ -19,7 +20,7 @@ export class Server {
     more = [],
   } = {}) {
     const server = new Server(join(root, binary), mkdtempSync(join(tmpdir(), "bozzetto-")));
-    if (demo) execFileSync(server.binary, ["demo-data", "--data", server.data]);
+    if (demo) fill(server.binary, server.data);
     if (passphrase) execFileSync(server.binary, ["passphrase", "--data", server.data], { input: `${passphrase}\n` });
     server.more = more;
     await server.run(listen);
