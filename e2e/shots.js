@@ -180,6 +180,12 @@ await more.keyboard.press("PageDown");
 await more.keyboard.press("4");
 await drag(more, straight({ x: 450, y: 146 }, { x: 760, y: 146 }));
 await more.locator("#pages-key").click();
+// Those of its pages that are in view are fetched now.
+await more.waitForFunction(() => {
+  const small = /** @type {NodeListOf<HTMLImageElement>} */ (document.querySelectorAll("#pages-list img"));
+  const inView = [...small].filter((i) => i.getBoundingClientRect().top < innerHeight);
+  return inView.length > 0 && inView.every((i) => i.naturalWidth > 0);
+});
 await shot(more, "document");
 await more.keyboard.press("Escape");
 await more.locator("#order").click();

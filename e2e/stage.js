@@ -123,9 +123,10 @@ export async function capture(page, a, b) {
 }
 
 /**
- * A browser that joins: `before` runs in its page before anything else, `cookies` it has already.
+ * A browser that joins: `before` runs in its page before anything else, `cookies` it has already, a clock that is `held` can
+ * be.
  * @param {Browser} browser @param {Page} stage @param {string} name
- * @param {{ before?: () => void, ignoreHTTPSErrors?: boolean,
+ * @param {{ before?: () => void, held?: boolean, ignoreHTTPSErrors?: boolean,
  *   viewport?: { width: number, height: number }, hasTouch?: boolean,
  *   cookies?: Parameters<import("@playwright/test").BrowserContext["addCookies"]>[0] }} [more]
  */
@@ -133,13 +134,14 @@ export async function follow(
   browser,
   stage,
   name,
-  { before, ignoreHTTPSErrors, viewport = { width: 1280, height: 900 }, hasTouch, cookies = [] } = {},
+  { before, held, ignoreHTTPSErrors, viewport = { width: 1280, height: 900 }, hasTouch, cookies = [] } = {},
 ) {
   const code = (await stage.locator(".join-code").textContent()) ?? "";
   const context = await browser.newContext({ viewport, hasTouch, ignoreHTTPSErrors });
   await context.addCookies(cookies);
   const page = await context.newPage();
   if (before) await page.addInitScript(before);
+  if (held) await page.clock.install();
   await page.goto(`${new URL(stage.url()).origin}/join`);
   await page.getByLabel("Code").fill(code.toLowerCase());
   await page.getByLabel("Your name").fill(name);

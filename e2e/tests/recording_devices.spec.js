@@ -69,6 +69,8 @@ test("a lead-in, a camera that another program has, a microphone that goes and c
   await expect(says).toContainText("The microphone is gone: the recording goes on without it.");
   const gone = await recorded(page);
   await lasts(page, gone + 5);
+  // Read before it is back: a busy machine says late that it is.
+  const without = await recorded(page);
   await plug(true);
   await expect(says).toContainText("The microphone is back.");
   const back = await recorded(page);
@@ -93,7 +95,7 @@ test("a lead-in, a camera that another program has, a microphone that goes and c
   expect(Math.max(...at(shown(film, seconds - 1.3), 0.4, 0.5))).toBeLessThan(60);
   // Chromium's microphone beeps once a second.
   expect(loudest(film, [0, gone])).toBeGreaterThan(-30);
-  expect(loudest(film, [gone + 1, back - 1])).toBeLessThan(-60);
+  expect(loudest(film, [gone + 1, without])).toBeLessThan(-60);
   expect(loudest(film, [back, seconds])).toBeGreaterThan(-30);
 });
 
@@ -140,8 +142,9 @@ test("a film on stage is heard in it, without a microphone; a codec that the bro
   });
   await startNow(page, server.base);
   const path = test.info().outputPath("Fog signal.webm");
-  const made = ["-f", "lavfi", "-i", "testsrc=size=320x240:rate=10", "-f", "lavfi", "-i", "sine=frequency=440"];
-  execFileSync("ffmpeg", ["-v", "error", ...made, "-t", "30", "-c:v", "libvpx", "-c:a", "libopus", path]);
+  // Longer than a busy machine takes until it is recorded.
+  const made = ["-f", "lavfi", "-i", "testsrc=size=160x120:rate=4", "-f", "lavfi", "-i", "sine=frequency=440"];
+  execFileSync("ffmpeg", ["-v", "error", ...made, "-t", "120", "-c:v", "libvpx", "-c:a", "libopus", path]);
   await page.locator("#order").click();
   await page.locator("#picture-file").setInputFiles(path);
   await expect(page.locator("#beneath video")).toHaveCount(1);

@@ -81,7 +81,7 @@ fn time(said: &str) -> Option<f64> {
         let is_number = digits.len() >= 2 && digits.bytes().all(|b| b.is_ascii_digit());
         is_number.then(|| digits.parse().ok())?
     };
-    let thousandths: u64 = thousandths.parse().ok()?;
+    let thousandths = number(thousandths)?;
     let parts: Vec<&str> = whole.split(':').collect();
     let (hours, minutes, seconds) = match parts[..] {
         [minutes, seconds] => (0, number(minutes)?, number(seconds)?),
