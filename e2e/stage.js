@@ -96,6 +96,19 @@ export function pixel(file, x, y) {
 /** @param {Buffer} file @returns {{ width: number, height: number, data: Buffer }} */
 export const decode = (file) => PNG.sync.read(file);
 
+/**
+ * How many pixels of a picture are nearer than `by` to a colour. A picture has millions, so none of them is copied.
+ * @param {{ data: Buffer }} picture @param {number[]} colour @param {number} by
+ */
+export function alike({ data }, [r, g, b], by) {
+  let number = 0;
+  for (let i = 0; i < data.length; i += 4) {
+    const off = Math.max(Math.abs(data[i] - r), Math.abs(data[i + 1] - g), Math.abs(data[i + 2] - b));
+    if (off < by) number++;
+  }
+  return number;
+}
+
 /** Puts something of the running order's panel on stage. @param {Page} page @param {string} what */
 export async function add(page, what) {
   await page.locator("#order").click();

@@ -3,7 +3,7 @@
 
 import { writeFileSync } from "node:fs";
 import { Server } from "../server.js";
-import { apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
+import { alike, apart, capture, colour, decode, drag, follow, ready, seenAt, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @typedef {import("@playwright/test").Page} Page */
@@ -224,9 +224,7 @@ test("shapes keep to squares with Shift and with a second finger; a line held st
   // Ink beside the straight line, along 360 pixels.
   const beside = async () => {
     const row = decode(await page.screenshot({ clip: { x: 320, y: 561, width: 360, height: 1 }, scale: "css" }));
-    let n = 0;
-    for (let x = 0; x < 360; x++) n += apart([...row.data.subarray(x * 4, x * 4 + 3)], PAPER) > 60 ? 1 : 0;
-    return n;
+    return 360 - alike(row, PAPER, 61);
   };
   const bent = Array.from({ length: 41 }, (_, i) => ({ x: 300 + i * 10, y: 550 + Math.sin(i / 3) * 8 }));
   await drag(page, bent);
@@ -253,9 +251,7 @@ test("text is typed, seen by others, opened again, edited, and removed when it i
   const ink = async (/** @type {Page} */ who, /** @type {number} */ x, /** @type {number} */ y) => {
     const clip = { x: Math.round(x), y: Math.round(y), width: 120, height: 1 };
     const row = decode(await who.screenshot({ clip, scale: "css" }));
-    let n = 0;
-    for (let i = 0; i < 120; i++) n += apart([...row.data.subarray(i * 4, i * 4 + 3)], PAPER) < 12 ? 0 : 1;
-    return n;
+    return 120 - alike(row, PAPER, 12);
   };
   await page.locator("#typing:not(.unread)").waitFor();
   await expect.poll(() => ink(page, 300, 300)).toBeGreaterThan(10);
@@ -526,9 +522,7 @@ test("marks are saved as SVG and as InkML, and read again", async ({ page }) => 
     await expect.poll(() => is(page, 420, 300, BLUE)).toBe(true);
     await page.keyboard.press("Escape");
     const ink = decode(await page.screenshot({ clip: { x: 470, y: 470, width: 60, height: 60 } }));
-    let n = 0;
-    for (let i = 0; i < ink.data.length; i += 4) n += apart([...ink.data.subarray(i, i + 3)], BLUE) < 12 ? 1 : 0;
-    expect(n > 20).toBe(stamp);
+    expect(alike(ink, BLUE, 12) > 20).toBe(stamp);
     await page.keyboard.press("Control+z");
     await page.keyboard.press("Control+z");
     await expect.poll(() => is(page, 420, 300, BLUE)).toBe(true);
@@ -607,9 +601,7 @@ test("a pen that trembles and reports without pause is held still all the same",
   /** Ink beside the straight line. */
   const beside = async () => {
     const row = decode(await page.screenshot({ clip: { x: 320, y: 311, width: 360, height: 1 }, scale: "css" }));
-    let n = 0;
-    for (let x = 0; x < 360; x++) n += apart([...row.data.subarray(x * 4, x * 4 + 3)], PAPER) > 60 ? 1 : 0;
-    return n;
+    return 360 - alike(row, PAPER, 61);
   };
   await cdp.send("Input.dispatchMouseEvent", { type: "mousePressed", ...bent[0], clickCount: 1, force: 0.4, ...pen });
   for (const p of bent.slice(1))

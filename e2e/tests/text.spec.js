@@ -2,7 +2,7 @@
 // Typed words: in every script, both directions, within their pane.
 
 import { Server } from "../server.js";
-import { apart, decode, follow, seenAt, startNow } from "../stage.js";
+import { alike, decode, follow, seenAt, startNow } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -21,12 +21,10 @@ const PAPER = [251, 250, 245];
 /** How much of a box is not paper, in pixels. @param {Page} page @param {number} x @param {number} y @param {number} width @param {number} height */
 async function ink(page, x, y, width, height) {
   const clip = { x: Math.round(x), y: Math.round(y), width, height };
-  const { data } = decode(
+  const picture = decode(
     await page.screenshot({ clip, scale: "css", style: "#typing, #typing-bar { visibility: hidden }" }),
   );
-  let n = 0;
-  for (let i = 0; i < data.length; i += 4) n += apart([...data.subarray(i, i + 3)], PAPER) < 12 ? 0 : 1;
-  return n;
+  return width * height - alike(picture, PAPER, 12);
 }
 
 /** Begins a text where nothing is yet. @param {Page} page @param {number} x @param {number} y */

@@ -2,7 +2,7 @@
 // Captures of what is not in view, of all backdrops, later, again and again, and before a wipe.
 
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, startNow, straight } from "../stage.js";
+import { alike, apart, colour, decode, drag, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -186,7 +186,5 @@ test("what becomes of captures is set at the proof and in the settings, for each
 
 /** How many pixels have ink on them. @param {ReturnType<typeof decode>} file */
 function dark(file) {
-  let number = 0;
-  for (let i = 0; i < file.data.length; i += 4) if (apart([...file.data.subarray(i, i + 3)], INK) < 60) number += 1;
-  return number;
+  return alike(file, INK, 60);
 }
