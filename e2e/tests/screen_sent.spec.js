@@ -45,6 +45,11 @@ test("a participant's screen waits, is seen by presenter and participants once i
   await expect(page.locator("#backdrop-place")).toContainText("1 of 1");
   await page.locator("#people").click();
   await expect(page.locator("#sent li")).toContainText("Screen");
+  // Put aside, and had again: they are told both.
+  await page.getByRole("button", { name: "Throw away what Ines sent" }).click();
+  await expect(ines.locator("#says")).toContainText("has put your screen aside");
+  await page.locator("#sent").getByRole("button", { name: "Undo" }).click();
+  await expect(ines.locator("#says")).toContainText("waits for the presenter again");
   await page.locator("#sent").getByRole("button", { name: "With the name" }).click();
   await expect(page.locator("#backdrop-name")).toHaveText("Screen of Ines");
   await page.keyboard.press("Escape");

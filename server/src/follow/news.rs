@@ -10,6 +10,7 @@ use super::routes::follower;
 use crate::app::App;
 use crate::captures;
 use crate::error::Result;
+use crate::sent;
 use crate::take_aways;
 use crate::worksheets;
 
@@ -22,6 +23,8 @@ pub struct News {
     pub opened: Vec<i64>,
     /// How many have not.
     pub take_aways: usize,
+    /// The screen that they offer was put aside by the presenter.
+    pub screen_aside: bool,
 }
 
 impl News {
@@ -32,9 +35,10 @@ impl News {
             let there = take_aways::handed_out(conn, lesson)?;
             let new = there.iter().filter(|t| !known.contains(&t.id)).count();
             let mine = worksheets::new_for(conn, lesson, participant)?;
-            Ok((mine, opened, new))
+            let aside = sent::screen_is_aside(conn, lesson, participant)?;
+            Ok((mine, opened, new, aside))
         };
-        let (mine, opened, files_and_links) = app.store.read(read).await?;
+        let (mine, opened, files_and_links, screen_aside) = app.store.read(read).await?;
         // As far as participants know: nothing that was handed out while the lesson is paused.
         let out = app.live.shown(lesson).await?.take_aways;
         let new = out.iter().filter(|t| !opened.contains(&(t.id as i64)));
@@ -42,6 +46,7 @@ impl News {
             mine,
             take_aways: new.count() + files_and_links,
             opened,
+            screen_aside,
         })
     }
 }

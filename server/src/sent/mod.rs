@@ -4,6 +4,6 @@ mod queries;
 mod sending;
 mod taking;
 
-pub use queries::forget;
+pub use queries::{forget, screen_is_aside};
 pub use sending::routes as for_participants;
 pub use taking::routes as for_presenters;

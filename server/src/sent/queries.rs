@@ -166,6 +166,14 @@ pub fn end_screens(conn: &Connection, lesson: i64, participant: i64) -> Result<(
     Ok(())
 }
 
+/// Whether the presenter has thrown away the screen that a participant offers.
+pub fn screen_is_aside(conn: &Connection, lesson: i64, participant: i64) -> Result<bool> {
+    let offered = by(conn, lesson, participant)?;
+    Ok(offered
+        .iter()
+        .any(|one| one.screen && one.done && !one.taken))
+}
+
 /// Throws away what was sent, or has it wait again.
 pub fn set_thrown(conn: &Connection, id: i64, thrown: bool) -> Result<()> {
     let at = thrown.then(crate::now);

@@ -108,5 +108,7 @@ async fn set_thrown(app: &App, (lesson, id): (i64, i64), thrown: bool) -> Result
         .write(move |conn| queries::set_thrown(conn, id, thrown))
         .await?;
     app.live.tell(lesson, Command::SentChanged).await;
+    // Whoever offers a screen is told what became of it.
+    app.live.tell(lesson, Command::MineChanged).await;
     shown(app, lesson).await
 }

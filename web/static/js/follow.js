@@ -2,6 +2,7 @@
 // Following: the stage on a participant's own screen, and what they can pick up.
 
 import init, { Glass } from "../glass/glass.js";
+import { prepareCrosshair } from "./input/crosshair.js";
 import { prepareOwnView } from "./input/own_view.js";
 import { say, showLine } from "./messages.js";
 import { el } from "./page.js";
@@ -60,6 +61,7 @@ function layOut() {
   layers.lay({ width, height, glassWidth, x, y });
   penBar.lay();
   handBar.lay();
+  pointer.lay();
   showAsked();
   el("zoom-shown").textContent = `${Math.round(glass.zoomed() * 100)} %`;
 }
@@ -97,7 +99,7 @@ const screenKey = prepareScreenKey({
   unsent: () => line.unsent,
   say,
 });
-const penBar = preparePenBar({ glass, wasm, act });
+const penBar = preparePenBar({ glass, wasm, act, mount, seen });
 
 /** The backdrops on stage. */
 let shown = "";
@@ -145,16 +147,17 @@ function heard(events) {
   refresh.soon();
 }
 
+/** The part of the picture that is in view, in CSS pixels of its room. */
+function seen() {
+  const [x, y, wide, high] = glass.own_view();
+  const [left, top] = [Math.max(0, x), Math.max(0, y)];
+  const [right, bottom] = [Math.min(mount.clientWidth, x + wide), Math.min(mount.clientHeight, y + high)];
+  return { left, top, right, bottom, width: right - left, height: bottom - top };
+}
+
 // A picture of what is seen is kept, and is their own.
 el("snapshot").addEventListener("click", async () => {
-  const [x, y, width, height] = glass.own_view();
-  const part = {
-    left: Math.max(0, x),
-    top: Math.max(0, y),
-    right: Math.min(mount.clientWidth, x + width),
-    bottom: Math.min(mount.clientHeight, y + height),
-  };
-  const picture = await snapshot(el("picture"), part);
+  const picture = await snapshot(el("picture"), seen());
   const form = new FormData();
   form.set("picture", picture ?? new Blob(), "snapshot.png");
   const response = await fetch(`/follow/${lesson}/snapshots`, { method: "POST", body: form }).catch(() => null);
@@ -169,21 +172,41 @@ function showAsked() {
 }
 el("asked").addEventListener("htmx:afterSwap", () => {
   showAsked();
-  mount.classList.toggle("asks", document.querySelector("#asked [data-place]") !== null);
+  mount.classList.toggle("asks", asksForPlace() !== null);
+  if (!asksForPlace()) pointer.hide();
 });
-// A place on the picture is an answer, where one is wanted.
-mount.addEventListener("click", (e) => {
-  const asked = /** @type {HTMLElement | null} */ (document.querySelector("#asked [data-place]"));
+/** What asks for a place on the picture, if anything does. @returns {HTMLElement | null} */
+const asksForPlace = () => document.querySelector("#asked [data-place]");
+/** A place on the picture is an answer, where one is wanted. @param {number} clientX @param {number} clientY */
+function answerWithPlace(clientX, clientY) {
+  const asked = asksForPlace();
   if (!asked) return;
   const { left, top } = mount.getBoundingClientRect();
   const [x, y, width, height] = glass.own_view();
-  const reply = glass.spot_at((e.clientX - left - x) / width, (e.clientY - top - y) / height).join(" ");
+  const reply = glass.spot_at((clientX - left - x) / width, (clientY - top - y) / height).join(" ");
   /** @type {{ htmx?: { ajax: (verb: string, path: string, how: object) => void } }} */ (window).htmx?.ajax(
     "POST",
     `/follow/${lesson}/asked/${asked.dataset.question}`,
     { target: "#asked", values: { reply } },
   );
+}
+mount.addEventListener("click", (e) => answerWithPlace(e.clientX, e.clientY));
+const pointer = prepareCrosshair({
+  host: mount,
+  area: seen,
+  tell: (what, x, y) => what === "pointerup" && answerWithPlace(x, y),
+  free: () => asksForPlace() !== null,
+  taps: () => true,
 });
+mount.addEventListener(
+  "keydown",
+  (e) => {
+    if (e.target !== mount || !(e.key === "Escape" ? pointer.hide() : pointer.key(e))) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+  },
+  { capture: true },
+);
 
 /** What is handed out, given and asked is told as news only: it is fetched. */
 function lookAtNews() {
@@ -195,7 +218,8 @@ function lookAtNews() {
 async function showNews() {
   const response = await fetch(`/follow/${lesson}/news`).catch(() => null);
   if (!response?.ok) return;
-  const { mine, take_aways: takeAways, opened } = await response.json();
+  const { mine, take_aways: takeAways, opened, screen_aside: aside } = await response.json();
+  screenKey.aside(aside);
   markOpened(opened);
   for (const [place, count] of Object.entries({ Mine: mine, "Take-aways": takeAways })) {
     const shown = /** @type {HTMLElement} */ (document.querySelector(`[data-count="${place}"]`));

@@ -45,3 +45,10 @@ export function place(element, rect) {
 export function thousands(n) {
   return n < 1000 ? `${n}` : `${Math.floor(n / 1000)}\u2009${String(n % 1000).padStart(3, "0")}`;
 }
+
+/** What one chooses or pulls with, not writes in. */
+export const CHOOSES = 'select, input:is([type="range"], [type="checkbox"], [type="color"])';
+
+/** Whether somebody writes there. @param {EventTarget | null} target */
+export const isWriting = (target) =>
+  target instanceof Element && target.matches("input, textarea, [contenteditable]") && !target.matches(CHOOSES);

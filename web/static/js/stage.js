@@ -8,7 +8,7 @@ import { proofDeeds, routes, takeCapture } from "./capture/proofs.js";
 import { sign } from "./capture/shutter.js";
 import { sayFaults } from "./faults.js";
 import { prepareFolder } from "./folder.js";
-import { prepareCrosshair } from "./input/crosshair.js";
+import { asMouseOn, prepareCrosshair } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
 import { Hand } from "./input/hand.js";
 import { listenToKeys } from "./input/keys.js";
@@ -148,6 +148,7 @@ function layOut() {
   for (const id of ["picture", "glass", "lassos", "pane-calls"]) place(el(id), [left, top, width, height]);
   layers.lay({ width, height });
   divider.place(shownArea);
+  crosshair.lay();
   swatches.show();
   capture.close();
   typing.show();
@@ -339,7 +340,14 @@ listenToPointers({
   locked: isLocked,
 });
 el("glass").addEventListener("contextmenu", (e) => e.preventDefault());
-const crosshair = prepareCrosshair({ glass, hand, sheet: el("glass"), area });
+const crosshair = prepareCrosshair({
+  host: el("mount"),
+  area,
+  tell: asMouseOn(el("glass")),
+  free: () => !hand.held.touching,
+  taps: () => glass.taps(),
+});
+hand.changed(({ touching }) => touching && crosshair.hide());
 
 // ---- The rail and its panels -----------------------------------------------------------------
 

@@ -2,6 +2,7 @@
 // The wall: what participants make of a worksheet, side by side as it grows, and all together.
 
 import init, { Wall } from "../glass/wall.js";
+import { asMouseOn, prepareCrosshair } from "./input/crosshair.js";
 import { button, el, input } from "./page.js";
 import { print } from "./picture/printer.js";
 
@@ -175,22 +176,37 @@ const at = (e) => {
   const { left, top, width: wide } = picture.getBoundingClientRect();
   return [((e.clientX - left) * size.width) / wide, ((e.clientY - top) * size.width) / wide];
 };
+/** The pointer that draws round an area. @type {number | null} */
+let draws = null;
 picture.addEventListener("pointerdown", (e) => {
   if (e.button !== 0) return;
   e.preventDefault();
-  picture.setPointerCapture(e.pointerId);
+  // Keys have no pointer to be captured.
+  if (e.isTrusted) picture.setPointerCapture(e.pointerId);
+  draws = e.pointerId;
   line = at(e);
 });
 picture.addEventListener("pointermove", (e) => {
-  if (!picture.hasPointerCapture(e.pointerId)) return;
+  if (draws !== e.pointerId) return;
   line.push(...at(e));
   // With many hand-ins counting takes longer than a pointer's reports come.
   if (!waits) requestAnimationFrame(choose);
   waits = true;
 });
+picture.addEventListener("pointercancel", () => (draws = null));
 picture.addEventListener("pointerup", () => {
+  draws = null;
   if (!choose()) el("together-count").textContent = "There is no mark. Draw round an area, or tap a mark.";
 });
+const crosshair = prepareCrosshair({
+  host: picture,
+  area: () => ({ left: 0, top: 0, width: picture.clientWidth, height: picture.clientHeight }),
+  tell: asMouseOn(picture),
+});
+picture.addEventListener("keydown", (e) => {
+  if (e.key === "Escape" ? crosshair.hide() : crosshair.key(e)) e.preventDefault();
+});
+addEventListener("resize", () => crosshair.lay());
 /** It is counted in the next frame. */
 let waits = false;
 

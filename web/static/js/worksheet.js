@@ -3,14 +3,16 @@
 
 import init, { clock_face, Glass } from "../glass/glass.js";
 import "./focus.js";
+import { asMouseOn, prepareCrosshair } from "./input/crosshair.js";
 import { Hand } from "./input/hand.js";
 import { prepareOverlays } from "./input/overlays.js";
+import { preparePictureKeys } from "./input/picture_keys.js";
 import { listenToPointers } from "./input/pointers.js";
 import { ScreenKeys } from "./input/screen_keys.js";
 import { Selection } from "./input/selection.js";
 import { Typing } from "./input/typing.js";
 import { say, showLine } from "./messages.js";
-import { button, el, place } from "./page.js";
+import { button, el, isWriting, place } from "./page.js";
 import { closePanels } from "./panels/panels.js";
 import { Beneath } from "./picture/beneath.js";
 import { Keeping } from "./picture/keeping.js";
@@ -75,6 +77,7 @@ function layOut() {
   for (const id of ["picture", "glass", "lassos"]) place(el(id), [0, 0, width, height]);
   layers.lay({ width, height });
   beneath.show();
+  crosshair.lay();
   swatches.show();
   typing.show();
   if (hand.holds("select")) selection.show();
@@ -165,11 +168,28 @@ listenToPointers({
 el("glass").addEventListener("contextmenu", (e) => e.preventDefault());
 const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glass.beneath(), edits: false });
 prepareShapes({ glass, wasm, hand });
+const crosshair = prepareCrosshair({
+  host: el("mount"),
+  area,
+  tell: asMouseOn(el("glass")),
+  free: () => !hand.held.touching,
+  taps: () => glass.taps(),
+});
+hand.changed(({ touching }) => touching && crosshair.hide());
+const keys = preparePictureKeys({
+  glass,
+  hand,
+  selection,
+  crosshair,
+  undo: tools.undo,
+  redo: tools.redo,
+  act,
+  area,
+});
 addEventListener("keydown", (e) => {
-  if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z" || e.target instanceof HTMLTextAreaElement) return;
-  e.preventDefault();
-  if (e.shiftKey) tools.redo();
-  else tools.undo();
+  if (isWriting(e.target) || e.altKey) return;
+  const taken = e.ctrlKey || e.metaKey ? keys.commanded(e) : keys.ends(e) ? keys.leave() : keys.key(e);
+  if (taken) e.preventDefault();
 });
 
 // ---- Handing in ------------------------------------------------------------------------------

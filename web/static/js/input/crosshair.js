@@ -1,11 +1,6 @@
 // @ts-check
 // A crosshair for those who go by keyboard: arrow keys move it, Enter puts the pen down and lifts it.
 
-import { el } from "../page.js";
-
-/** @import { Glass } from "../../glass/glass.js" */
-/** @import { Hand } from "./hand.js" */
-
 /** How far an arrow key moves it, in CSS pixels; with Shift, finely. */
 const STEP = 16;
 const FINE = 2;
@@ -14,32 +9,51 @@ const POINTER = 0x7c05;
 /** @type {Record<string, [number, number]>} */
 const WAYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
+/** @typedef {"pointerdown" | "pointermove" | "pointerup" | "pointercancel"} What */
+/** @typedef {ReturnType<typeof prepareCrosshair>} Crosshair */
+
 /**
- * @param {{ glass: Glass, hand: Hand, sheet: HTMLElement, area: () => { left: number, top: number, width: number, height: number } }} stage
+ * Tells an element what the crosshair does, as a mouse would.
+ * @param {HTMLElement} sheet
+ * @returns {(what: What, x: number, y: number, down: boolean, shiftKey: boolean) => void}
  */
-export function prepareCrosshair({ glass, hand, sheet, area }) {
-  const cross = el("crosshair");
+export const asMouseOn = (sheet) => (what, clientX, clientY, down, shiftKey) =>
+  sheet.dispatchEvent(
+    new PointerEvent(what, {
+      pointerId: POINTER,
+      pointerType: "mouse",
+      isPrimary: true,
+      button: what === "pointermove" ? -1 : 0,
+      buttons: down ? 1 : 0,
+      pressure: 0.5,
+      clientX,
+      clientY,
+      shiftKey,
+      bubbles: true,
+    }),
+  );
+
+/**
+ * @param {{ host: HTMLElement, area: () => { left: number, top: number, width: number, height: number },
+ *   tell: (what: What, x: number, y: number, down: boolean, shiftKey: boolean) => void,
+ *   free?: () => boolean, taps?: () => boolean }} picture
+ *   `host` is what it lies in, and `area` where it can go there, in CSS pixels; `tell` hears what it does, in those of the
+ *   window; `free` says whether arrow keys are its own, and `taps` whether Enter is all of a press
+ */
+export function prepareCrosshair({ host, area, tell, free = () => true, taps = () => false }) {
+  const cross = document.createElement("div");
+  cross.className = "crosshair";
+  cross.hidden = true;
+  host.append(cross);
   let down = false;
-  /** Where it is, as fractions of the picture area. */
+  /** Where it is, as fractions of the area. */
   const at = { x: 0.5, y: 0.5 };
 
-  /** @param {"pointerdown" | "pointermove" | "pointerup" | "pointercancel"} what @param {KeyboardEvent} [e] */
-  const tell = (what, e) => {
-    const { left, top, width, height } = sheet.getBoundingClientRect();
-    sheet.dispatchEvent(
-      new PointerEvent(what, {
-        pointerId: POINTER,
-        pointerType: "mouse",
-        isPrimary: true,
-        button: what === "pointermove" ? -1 : 0,
-        buttons: down ? 1 : 0,
-        pressure: 0.5,
-        clientX: left + at.x * width,
-        clientY: top + at.y * height,
-        shiftKey: e?.shiftKey,
-        bubbles: true,
-      }),
-    );
+  /** @param {What} what @param {boolean} [shift] */
+  const does = (what, shift = false) => {
+    const room = host.getBoundingClientRect();
+    const { left, top, width, height } = area();
+    tell(what, room.left + left + at.x * width, room.top + top + at.y * height, down, shift);
   };
   const show = () => {
     const { left, top, width, height } = area();
@@ -51,36 +65,41 @@ export function prepareCrosshair({ glass, hand, sheet, area }) {
   const hide = () => {
     if (cross.hidden) return false;
     cross.hidden = true;
-    if (down) tell("pointercancel");
+    if (down) does("pointercancel");
     down = false;
     return true;
   };
   /** `true` when the key was the crosshair's. @param {KeyboardEvent} e */
   const key = (e) => {
-    if (hand.held.touching) return false;
+    if (!free()) return false;
     const way = WAYS[e.key];
     if (way) {
       const { width, height } = area();
       const step = e.shiftKey ? FINE : STEP;
       at.x = Math.min(Math.max(at.x + (way[0] * step) / width, 0), 1);
       at.y = Math.min(Math.max(at.y + (way[1] * step) / height, 0), 1);
-      tell("pointermove");
+      does("pointermove");
       show();
       return true;
     }
     if (e.key !== "Enter" || cross.hidden) return false;
     if (e.repeat) return true;
     down = !down;
-    tell(down ? "pointerdown" : "pointerup", e);
-    if (down && glass.taps()) {
+    does(down ? "pointerdown" : "pointerup", e.shiftKey);
+    if (down && taps()) {
       down = false;
-      tell("pointerup", e);
+      does("pointerup", e.shiftKey);
     }
     show();
     return true;
   };
-  // A hand on the glass needs no crosshair.
-  sheet.addEventListener("pointerdown", (e) => e.isTrusted && hide());
-  hand.changed(({ touching }) => touching && hide());
-  return { key, hide, shows: () => !cross.hidden };
+  // A hand on the picture needs no crosshair.
+  host.addEventListener("pointerdown", (e) => e.isTrusted && hide());
+  return {
+    key,
+    hide,
+    shows: () => !cross.hidden,
+    /** The area lies elsewhere now. */
+    lay: () => cross.hidden || show(),
+  };
 }

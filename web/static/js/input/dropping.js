@@ -3,9 +3,8 @@
 // marks again, other files backdrops.
 
 import { ask, say } from "../messages.js";
-import { el, thousands } from "../page.js";
+import { el, isWriting, thousands } from "../page.js";
 import { isLocked } from "../rail/rail.js";
-import { isWriting } from "./keys.js";
 
 /** @import { Glass, Kind } from "../../glass/glass.js" */
 /** @import { Hand } from "./hand.js" */

@@ -3,6 +3,7 @@
 
 import { el } from "../page.js";
 import { FIRST } from "./hand.js";
+import { viewKey } from "./picture_keys.js";
 import { listenToPointers } from "./pointers.js";
 
 /** @import { Glass } from "../../glass/glass.js" */
@@ -10,11 +11,8 @@ import { listenToPointers } from "./pointers.js";
 /** A tap is no longer than this, in milliseconds, and goes no farther, in CSS pixels. */
 const TAP_MS = 400;
 const TAP_PX = 10;
-/** How far an arrow key moves the view, in CSS pixels. */
-const STEP = 60;
-/** How much larger it gets by a key of the page, by one of the keyboard, by a double tap. */
+/** How much larger it gets by a key of the page, by a double tap. */
 const BY_BUTTON = 1.5;
-const BY_KEY = 1.25;
 const BY_TAP = 2.5;
 
 /**
@@ -49,20 +47,8 @@ export function prepareOwnView({ glass, mount, picture, refresh }) {
   el("zoom-out").addEventListener("click", () => zoom(1 / BY_BUTTON));
   el("zoom-all").addEventListener("click", whole);
   mount.addEventListener("keydown", (e) => {
-    /** @type {Record<string, () => void>} */
-    const keys = {
-      "+": () => zoom(BY_KEY),
-      "=": () => zoom(BY_KEY),
-      "-": () => zoom(1 / BY_KEY),
-      0: whole,
-      ArrowLeft: () => act(() => glass.move_by(STEP, 0)),
-      ArrowRight: () => act(() => glass.move_by(-STEP, 0)),
-      ArrowUp: () => act(() => glass.move_by(0, STEP)),
-      ArrowDown: () => act(() => glass.move_by(0, -STEP)),
-    };
-    if (!keys[e.key] || e.ctrlKey || e.metaKey) return;
-    keys[e.key]();
-    e.preventDefault();
+    const room = { width: mount.clientWidth, height: mount.clientHeight };
+    if (!e.ctrlKey && !e.metaKey && viewKey(glass, room, act, e.key)) e.preventDefault();
   });
   mount.addEventListener("dblclick", (e) => {
     const { left, top } = picture.getBoundingClientRect();

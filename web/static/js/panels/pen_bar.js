@@ -1,6 +1,7 @@
 // @ts-check
 // A pen that the presenter has passed, and a hand that is raised.
 
+import { asMouseOn, prepareCrosshair } from "../input/crosshair.js";
 import { FIRST, Hand } from "../input/hand.js";
 import { prepareOverlays } from "../input/overlays.js";
 import { listenToPointers } from "../input/pointers.js";
@@ -11,9 +12,11 @@ import { Settings } from "../settings.js";
 /** @import { Glass, InitOutput, Yours } from "../../glass/glass.js" */
 
 /**
- * @param {{ glass: Glass, wasm: InitOutput, act: (deed: () => unknown) => void }} page
+ * @param {{ glass: Glass, wasm: InitOutput, act: (deed: () => unknown) => void, mount: HTMLElement,
+ *   seen: () => { left: number, top: number, width: number, height: number } }} page
+ *   `seen` is the part of the picture that is in view
  */
-export function preparePenBar({ glass, wasm, act }) {
+export function preparePenBar({ glass, wasm, act, mount, seen }) {
   const settings = new Settings(glass, "{}", false);
   const hand = new Hand(glass);
   const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => "#fff", edits: false });
@@ -29,6 +32,23 @@ export function preparePenBar({ glass, wasm, act }) {
   for (const event of ["pointerdown", "pointermove", "pointerup", "pointercancel", "wheel", "dblclick"])
     sheet.addEventListener(event, (e) => e.stopPropagation());
   listenToPointers({ sheet, glass, done: () => act(() => {}), grows: () => true });
+  const crosshair = prepareCrosshair({
+    host: mount,
+    area: seen,
+    tell: asMouseOn(sheet),
+    free: () => !hand.held.touching,
+    taps: () => glass.taps(),
+  });
+  // Before the view takes them for itself.
+  mount.addEventListener(
+    "keydown",
+    (e) => {
+      if (e.target !== mount || !(e.key === "Escape" ? crosshair.hide() : crosshair.key(e))) return;
+      e.preventDefault();
+      e.stopImmediatePropagation();
+    },
+    { capture: true },
+  );
   const draw = () => hand.take({ ...FIRST });
   el("pen-moves").addEventListener("click", () => hand.take({ touching: true, locked: true }));
   el("pen-draws").addEventListener("click", draw);
@@ -37,6 +57,7 @@ export function preparePenBar({ glass, wasm, act }) {
   button("raise").addEventListener("click", () => act(() => glass.raise_hand(!raised)));
   hand.changed(({ touching, tool }) => {
     sheet.hidden = touching;
+    if (touching) crosshair.hide();
     el("pen-moves").setAttribute("aria-checked", `${touching}`);
     el("pen-draws").setAttribute("aria-checked", `${!touching}`);
     el("pen-erases").setAttribute("aria-pressed", `${!touching && tool === "erase"}`);
@@ -64,6 +85,7 @@ export function preparePenBar({ glass, wasm, act }) {
       const [left, top, width, height] = glass.own_view();
       lies = { left, top, width, height };
       for (const id of ["glass", "over"]) place(el(id), [left, top, width, height]);
+      crosshair.lay();
     },
     overlays: showOverlays,
   };

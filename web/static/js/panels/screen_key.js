@@ -24,6 +24,8 @@ export function prepareScreenKey({ glass, lesson, beneath, flush, unsent, say })
   let sender = null;
   /** The backdrop that shows it, once it is on stage. @type {string | null} */
   let id = null;
+  /** The presenter has put it aside. */
+  let aside = false;
 
   key.addEventListener("click", () => (source ? end("") : begin()));
 
@@ -41,6 +43,7 @@ export function prepareScreenKey({ glass, lesson, beneath, flush, unsent, say })
     const body = new URLSearchParams({ width: `${width}`, height: `${height}` });
     const response = await fetch(`/follow/${lesson}/screen/offer`, { method: "POST", body }).catch(() => null);
     if (!response?.ok) return end(response?.headers.get("x-bozzetto-says") ?? "The line is down.");
+    aside = false;
     key.textContent = "Stop showing my screen";
     say("It waits for the presenter. Nobody sees it before.");
   }
@@ -89,6 +92,17 @@ export function prepareScreenKey({ glass, lesson, beneath, flush, unsent, say })
       glass.stream_begins(now, crypto.getRandomValues(new Uint32Array(1))[0]);
       sized();
       sender = new StreamSender({ glass, id: now, source, unsent, flush, part });
+    },
+    /** Whether the presenter has put it aside. @param {boolean} is */
+    aside(is) {
+      if (is === aside) return;
+      aside = is;
+      if (source && !id)
+        say(
+          is
+            ? "The presenter has put your screen aside: nobody sees it."
+            : "Your screen waits for the presenter again.",
+        );
     },
     /** Who watches is otherwise. */
     watch() {

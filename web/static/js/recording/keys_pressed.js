@@ -2,7 +2,7 @@
 // Keys that are pressed while it is recorded, shown in the picture.
 
 import { Pressed } from "../../glass/recorder.js";
-import { isWriting } from "../input/keys.js";
+import { isWriting } from "../page.js";
 
 /** How often it is looked whether one is still shown, in milliseconds. */
 const LOOKS = 100;
