@@ -109,6 +109,26 @@ export function alike({ data }, [r, g, b], by) {
   return number;
 }
 
+/**
+ * A picture that is painted in a page, as its browser writes it.
+ * @template T
+ * @param {Page} page @param {{ width: number, height: number }} size
+ * @param {(context: OffscreenCanvasRenderingContext2D, given: T) => void} paint knows nothing but what it is given
+ * @param {T} given @param {"image/png" | "image/jpeg"} [type]
+ */
+export async function painted(page, { width, height }, paint, given, type = "image/png") {
+  /** @type {string} */
+  const url = await page.evaluate(`(async () => {
+    const canvas = new OffscreenCanvas(${width}, ${height});
+    (${paint})(canvas.getContext("2d"), ${JSON.stringify(given)});
+    const reader = new FileReader();
+    reader.readAsDataURL(await canvas.convertToBlob({ type: "${type}" }));
+    await new Promise((done) => (reader.onload = done));
+    return reader.result;
+  })()`);
+  return Buffer.from(url.slice(url.indexOf(",") + 1), "base64");
+}
+
 /** Puts something of the running order's panel on stage. @param {Page} page @param {string} what */
 export async function add(page, what) {
   await page.locator("#order").click();

@@ -5,7 +5,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, follow, places, sees, startNow, straight } from "../stage.js";
+import { apart, colour, decode, drag, follow, painted, places, sees, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -25,25 +25,17 @@ const SIZE = { width: 1600, height: 900 };
 const QUARTERS = ["#1c3c5c", "#c05020", "#207050", "#d0b040"];
 const SECRET = "#e01090";
 
-/** @param {Page} page @param {(context: any, colours: string[], secret: string) => void} draw */
+/** @typedef {{ colours: string[], secret: string }} Given */
+
+/** @param {Page} page @param {(context: any, given: Given) => void} draw */
 async function show(page, draw) {
-  const bytes = await page.evaluate(
-    async ([size, source, colours, secret]) => {
-      const canvas = new OffscreenCanvas(size.width, size.height);
-      const context = canvas.getContext("2d");
-      new Function("context", "colours", "secret", `(${source})(context, colours, secret)`)(context, colours, secret);
-      return [...new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer())];
-    },
-    /** @type {const} */ ([SIZE, draw.toString(), QUARTERS, SECRET]),
-  );
-  await page
-    .locator("#picture-file")
-    .setInputFiles({ name: "Berths.png", mimeType: "image/png", buffer: Buffer.from(bytes) });
+  const buffer = await painted(page, SIZE, draw, { colours: QUARTERS, secret: SECRET });
+  await page.locator("#picture-file").setInputFiles({ name: "Berths.png", mimeType: "image/png", buffer });
   await expect(page.locator("#backdrop-name")).toHaveText("Berths");
 }
 
-/** @param {any} context @param {string[]} colours @param {string} secret */
-function quarters(context, colours, secret) {
+/** @param {any} context @param {Given} given */
+function quarters(context, { colours, secret }) {
   for (const [n, colour] of colours.entries()) {
     context.fillStyle = colour;
     context.fillRect((n % 2) * 800, Math.floor(n / 2) * 450, 800, 450);

@@ -4,7 +4,7 @@
 import { readFileSync } from "node:fs";
 import AxeBuilder from "@axe-core/playwright";
 import { Server } from "../server.js";
-import { apart, boxSize, decode, drag, pixel, startNow, straight } from "../stage.js";
+import { apart, boxSize, decode, drag, painted, pixel, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -26,11 +26,10 @@ const INK = [28, 60, 92];
 
 /** @param {Page} page */
 async function showWindow(page) {
-  const bytes = await page.evaluate(
-    async ([size, [x0, y0, x1, y1], [a, b, c, d], [r, g, blue]]) => {
-      const canvas = new OffscreenCanvas(size.width, size.height);
-      const context = canvas.getContext("2d");
-      if (!context) throw new Error("no canvas");
+  const buffer = await painted(
+    page,
+    SIZE,
+    (context, [size, [x0, y0, x1, y1], [a, b, c, d], [r, g, blue]]) => {
       context.fillStyle = "#f4f4f2";
       context.fillRect(0, 0, size.width, size.height);
       context.fillStyle = "#ffffff";
@@ -40,13 +39,10 @@ async function showWindow(page) {
       context.font = "22px sans-serif";
       for (let line = 0; line < 4; line++)
         context.fillText("the light shows white over the fairway", 430, 610 + line * 24);
-      return [...new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer())];
     },
     /** @type {const} */ ([SIZE, WINDOW, FIGURE, INK]),
   );
-  await page
-    .locator("#picture-file")
-    .setInputFiles({ name: "Window.png", mimeType: "image/png", buffer: Buffer.from(bytes) });
+  await page.locator("#picture-file").setInputFiles({ name: "Window.png", mimeType: "image/png", buffer });
   await expect(page.locator("#backdrop-name")).toHaveText("Window");
   await expect
     .poll(() => page.locator(".pane:not(.away) img").evaluate((i) => /** @type {HTMLImageElement} */ (i).naturalWidth))

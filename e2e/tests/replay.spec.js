@@ -208,7 +208,8 @@ test("participants have of it what was handed out, with the sound of its recordi
   await expect
     .poll(() => replay.locator("#film").evaluate((v) => /** @type {HTMLVideoElement} */ (v).currentTime))
     .toBeGreaterThan(4.2);
-  await replay.locator("#pause").click();
+  // To the end of what was handed out.
+  await expect(replay.locator("#play")).toBeVisible();
   await expect.poll(() => darkest(replay, 0.4, 0.3)).toBeLessThan(90);
   // The second board was not handed out, nor was anything else of it.
   await replay.locator("#at").fill(`${seconds}`);

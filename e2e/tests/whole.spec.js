@@ -2,7 +2,7 @@
 // Captures of what is not in view, of all backdrops, later, again and again, and before a wipe.
 
 import { Server } from "../server.js";
-import { alike, apart, colour, decode, drag, startNow, straight } from "../stage.js";
+import { alike, apart, colour, decode, drag, painted, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -21,17 +21,17 @@ const INK = [0, 0, 0];
 
 /** Puts a picture of two halves on stage. @param {Page} page */
 async function show(page) {
-  const bytes = await page.evaluate(async ({ width, height }) => {
-    const canvas = new OffscreenCanvas(width, height);
-    const context = canvas.getContext("2d");
-    if (!context) throw new Error("no canvas");
-    for (const [n, colour] of ["#1c6ccc", "#e0b040"].entries()) {
-      context.fillStyle = colour;
-      context.fillRect((n * width) / 2, 0, width / 2, height);
-    }
-    return [...new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer())];
-  }, SIZE);
-  const buffer = Buffer.from(bytes);
+  const buffer = await painted(
+    page,
+    SIZE,
+    (context, { width, height }) => {
+      for (const [n, colour] of ["#1c6ccc", "#e0b040"].entries()) {
+        context.fillStyle = colour;
+        context.fillRect((n * width) / 2, 0, width / 2, height);
+      }
+    },
+    SIZE,
+  );
   await page.locator("#picture-file").setInputFiles({ name: "Halves.png", mimeType: "image/png", buffer });
   await expect(page.locator("#backdrop-name")).toHaveText("Halves");
 }
@@ -39,7 +39,8 @@ async function show(page) {
 /** The newest proof's picture. @param {Page} page @param {number} number how many proofs there are */
 async function proof(page, number = 1) {
   const proofs = page.locator(".proof");
-  await expect(proofs).toHaveCount(number);
+  // What is taken is as large as a picture gets: a busy machine takes its time.
+  await expect(proofs).toHaveCount(number, { timeout: 90_000 });
   const address = await proofs.first().getAttribute("data-picture");
   return decode(await (await page.request.get(server.base + address)).body());
 }
@@ -104,7 +105,8 @@ test("all backdrops are taken at once, and what cannot be is said", async ({ pag
   await expect(page.locator("#captures-all")).toContainText("no still backdrop is marked");
   await page.getByLabel("Only what is marked").uncheck();
   await page.getByRole("button", { name: "Take all backdrops" }).click();
-  await expect(page.locator("#captures-all [role=status]")).toHaveText(/^3 of 3 taken\.$/);
+  const all = page.locator("#captures-all [role=status]");
+  await expect(all).toHaveText(/^3 of 3 taken\.$/, { timeout: 90_000 });
   await expect(page.locator(".capture")).toHaveCount(3);
 });
 
