@@ -100,6 +100,13 @@ test("pages that are turned in the moment of a pause, or without a line, stay tu
   await bring(page, [demo("Notices to mariners.pdf")]);
   const shown = page.locator("#page-shown");
   await expect(shown).toHaveText("1 of 4");
+  // All of them are in the strip.
+  await page.locator("#pages-key").click();
+  const strip = page.locator("#pages-list img");
+  await expect(strip).toHaveCount(4);
+  for (const small of await strip.all())
+    await expect.poll(() => small.evaluate((i) => /** @type {HTMLImageElement} */ (i).naturalWidth)).toBeGreaterThan(0);
+  await page.keyboard.press("Escape");
   const picture = page.locator(".pane:not(.away) img").first();
   /** Which page is on the phone. */
   const there = () =>

@@ -10,6 +10,9 @@ import { preparePlayer } from "./player.js";
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Moving } from "../moving/moving.js" */
 
+/** Pages in the strip are asked for at the least width that the server prints: core's `page_parts`. */
+const SMALL = 512;
+
 /**
  * @param {{ glass: Glass, lesson: string, beneath: Beneath, moving: Moving, act: (deed: () => unknown) => void,
  *   wipe: (deed: () => unknown) => void }} stage
@@ -71,7 +74,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, wipe }) {
         if (pane.kind === "document") {
           const small = new Image();
           small.loading = "lazy";
-          small.src = `/lessons/${lesson}/backdrops/${pane.id}/pages/${page}?width=160`;
+          small.src = `/lessons/${lesson}/backdrops/${pane.id}/pages/${page}?width=${SMALL}`;
           small.alt = "";
           key.append(small);
         }
