@@ -10,6 +10,12 @@ import { fill } from "./demo_data.js";
 
 export const root = fileURLToPath(new URL("..", import.meta.url));
 
+/** What still runs when this program ends, also by a fault, ends with it. @type {Set<import("node:child_process").ChildProcess>} */
+const running = new Set();
+process.once("exit", () => {
+  for (const server of running) server.kill("SIGKILL");
+});
+
 export class Server {
   /** @param {{ demo?: boolean, binary?: string, passphrase?: string, listen?: string, more?: string[] }} [options] `more` for `serve` */
   static async start({
@@ -44,6 +50,8 @@ export class Server {
       stdio: ["ignore", "pipe", "inherit"],
     });
     this.process = process;
+    running.add(process);
+    process.once("exit", () => running.delete(process));
     this.base = await new Promise((resolve, reject) => {
       let said = "";
       process.stdout.on("data", (text) => {

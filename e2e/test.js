@@ -1,13 +1,13 @@
 // @ts-check
 // What the browser tests run on: the runner's own, but every window that a test has opened is closed
 // after it: pages that stay open draw and talk to their server on, and slow down whatever comes after.
-// And keys are pressed shortly.
+// Keys are pressed shortly. And whatever a page shows is there: no picture, script or style is missing.
 
-import { test as base } from "@playwright/test";
+import { test as base, expect } from "@playwright/test";
 
 export { expect } from "@playwright/test";
 
-/** @import { Keyboard } from "@playwright/test" */
+/** @import { Browser, Keyboard, Response } from "@playwright/test" */
 
 /**
  * Both ends of a press are on their way before the page has answered the first, so that no stall of the machine makes it a
@@ -19,16 +19,36 @@ async function pressShortly(key) {
   await Promise.all([...names.map((name) => this.down(name)), ...names.toReversed().map((name) => this.up(name))]);
 }
 
+/** What pages asked for in vain. @type {string[]} */
+const missing = [];
+const SHOWN = ["image", "script", "stylesheet", "font"];
+/** @param {Response} response */
+function look(response) {
+  const kind = response.request().resourceType();
+  if (response.status() >= 400 && SHOWN.includes(kind)) missing.push(`${response.status()} ${kind} ${response.url()}`);
+}
+
 export const test = /** @type {typeof base} */ (
   base.extend(
     /** @type {any} */ ({
       nothingLeftOpen: [
-        /** @type {(fixtures: { browser: import("@playwright/test").Browser }, use: () => Promise<void>) => Promise<void>} */
+        /** @type {(fixtures: { browser: Browser }, use: () => Promise<void>) => Promise<void>} */
         async ({ browser }, use) => {
+          missing.length = 0;
           await use();
           await Promise.all(browser.contexts().map((context) => context.close()));
+          expect(missing).toEqual([]);
         },
         { auto: true },
+      ],
+      browser: [
+        /** @type {(fixtures: { browser: Browser }, use: (browser: Browser) => Promise<void>) => Promise<void>} */
+        async ({ browser }, use) => {
+          const make = browser.newContext.bind(browser);
+          browser.newContext = async (options) => (await make(options)).on("response", look);
+          await use(browser);
+        },
+        { scope: "worker" },
       ],
       /** @type {(fixtures: { page: import("@playwright/test").Page }, use: (page: import("@playwright/test").Page) => Promise<void>) => Promise<void>} */
       page: async ({ page }, use) => {

@@ -62,6 +62,12 @@ pub struct PartsWanted {
     part: Option<PartShown>,
 }
 
+/// How wide the smallest pictures are in which a document's pages are printed, in pixels.
+#[wasm_bindgen]
+pub fn least_page_width() -> u32 {
+    page_parts::LEAST
+}
+
 /// See [`page_parts::PagePart`].
 #[derive(Serialize, Tsify)]
 #[tsify(missing_as_null)]

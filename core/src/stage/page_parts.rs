@@ -18,7 +18,10 @@ pub struct PagePart {
 }
 
 /// The widths that a whole page is printed in: few, so that they can be kept.
-const STEPS: [u32; 6] = [512, 768, 1024, 1536, 2048, 3072];
+const STEPS: [u32; 6] = [LEAST, 768, 1024, 1536, 2048, 3072];
+
+/// The least of them.
+pub const LEAST: u32 = 512;
 
 /// The widths of a page of which parts are printed, and the grid on which parts begin and end, in
 /// pixels: screens of one kind that show the same ask for the same part.
@@ -47,7 +50,7 @@ pub fn whole(width: f64, height: f64) -> u32 {
         step * step * height / width <= MOST_PIXELS as f64
     };
     let steps = STEPS.into_iter().take_while(small);
-    let mut best = STEPS[0];
+    let mut best = LEAST;
     for step in steps {
         best = step;
         if f64::from(step) >= width {

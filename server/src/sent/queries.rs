@@ -174,12 +174,13 @@ pub fn screen_is_aside(conn: &Connection, lesson: i64, participant: i64) -> Resu
         .any(|one| one.screen && one.done && !one.taken))
 }
 
-/// Throws away what was sent, or has it wait again.
-pub fn set_thrown(conn: &Connection, id: i64, thrown: bool) -> Result<()> {
+/// Throws away what was sent, or has it wait again; gives who sent it, `None` when it is taken or gone.
+pub fn set_thrown(conn: &Connection, id: i64, thrown: bool) -> Result<Option<i64>> {
     let at = thrown.then(crate::now);
-    conn.prepare_cached("UPDATE sent SET done_at = ?2 WHERE id = ?1 AND NOT taken")?
-        .execute(params![id, at])?;
-    Ok(())
+    let sql = "UPDATE sent SET done_at = ?2 WHERE id = ?1 AND NOT taken RETURNING participant";
+    let mut statement = conn.prepare_cached(sql)?;
+    let sender = statement.query_row(params![id, at], |row| row.get(0));
+    Ok(sender.optional()?)
 }
 
 /// The picture that was sent.

@@ -104,11 +104,13 @@ async fn wait(State(app): State<App>, Path(which): Which) -> Result<Html<String>
 }
 
 async fn set_thrown(app: &App, (lesson, id): (i64, i64), thrown: bool) -> Result<Html<String>> {
-    app.store
-        .write(move |conn| queries::set_thrown(conn, id, thrown))
-        .await?;
+    let write = move |conn: &Connection| queries::set_thrown(conn, id, thrown);
+    let sender = app.store.write(write).await?;
     app.live.tell(lesson, Command::SentChanged).await;
-    // Whoever offers a screen is told what became of it.
-    app.live.tell(lesson, Command::MineChanged).await;
+    if let Some(sender) = sender {
+        // Whoever offers a screen is told what became of it.
+        let sender = PersonId(sender as u64);
+        app.live.tell(lesson, Command::MineOfChanged(sender)).await;
+    }
     shown(app, lesson).await
 }

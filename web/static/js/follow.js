@@ -2,7 +2,7 @@
 // Following: the stage on a participant's own screen, and what they can pick up.
 
 import init, { Glass } from "../glass/glass.js";
-import { prepareCrosshair } from "./input/crosshair.js";
+import { listenToItsKeys, prepareCrosshair } from "./input/crosshair.js";
 import { prepareOwnView } from "./input/own_view.js";
 import { say, showLine } from "./messages.js";
 import { el } from "./page.js";
@@ -198,15 +198,7 @@ const pointer = prepareCrosshair({
   free: () => asksForPlace() !== null,
   taps: () => true,
 });
-mount.addEventListener(
-  "keydown",
-  (e) => {
-    if (e.target !== mount || !(e.key === "Escape" ? pointer.hide() : pointer.key(e))) return;
-    e.preventDefault();
-    e.stopImmediatePropagation();
-  },
-  { capture: true },
-);
+listenToItsKeys(mount, pointer);
 
 /** What is handed out, given and asked is told as news only: it is fetched. */
 function lookAtNews() {

@@ -8,7 +8,7 @@ import { proofDeeds, routes, takeCapture } from "./capture/proofs.js";
 import { sign } from "./capture/shutter.js";
 import { sayFaults } from "./faults.js";
 import { prepareFolder } from "./folder.js";
-import { asMouseOn, prepareCrosshair } from "./input/crosshair.js";
+import { prepareCrosshairOfHand } from "./input/crosshair.js";
 import { listenToDrops } from "./input/dropping.js";
 import { Hand } from "./input/hand.js";
 import { listenToKeys } from "./input/keys.js";
@@ -340,14 +340,7 @@ listenToPointers({
   locked: isLocked,
 });
 el("glass").addEventListener("contextmenu", (e) => e.preventDefault());
-const crosshair = prepareCrosshair({
-  host: el("mount"),
-  area,
-  tell: asMouseOn(el("glass")),
-  free: () => !hand.held.touching,
-  taps: () => glass.taps(),
-});
-hand.changed(({ touching }) => touching && crosshair.hide());
+const crosshair = prepareCrosshairOfHand({ glass, hand, host: el("mount"), area });
 
 // ---- The rail and its panels -----------------------------------------------------------------
 

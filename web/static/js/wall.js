@@ -2,7 +2,7 @@
 // The wall: what participants make of a worksheet, side by side as it grows, and all together.
 
 import init, { Wall } from "../glass/wall.js";
-import { asMouseOn, prepareCrosshair } from "./input/crosshair.js";
+import { asMouseOn, listenToItsKeys, prepareCrosshair } from "./input/crosshair.js";
 import { button, el, input } from "./page.js";
 import { print } from "./picture/printer.js";
 
@@ -203,9 +203,7 @@ const crosshair = prepareCrosshair({
   area: () => ({ left: 0, top: 0, width: picture.clientWidth, height: picture.clientHeight }),
   tell: asMouseOn(picture),
 });
-picture.addEventListener("keydown", (e) => {
-  if (e.key === "Escape" ? crosshair.hide() : crosshair.key(e)) e.preventDefault();
-});
+listenToItsKeys(picture, crosshair);
 addEventListener("resize", () => crosshair.lay());
 /** It is counted in the next frame. */
 let waits = false;

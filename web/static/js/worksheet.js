@@ -3,7 +3,7 @@
 
 import init, { clock_face, Glass } from "../glass/glass.js";
 import "./focus.js";
-import { asMouseOn, prepareCrosshair } from "./input/crosshair.js";
+import { prepareCrosshairOfHand } from "./input/crosshair.js";
 import { Hand } from "./input/hand.js";
 import { prepareOverlays } from "./input/overlays.js";
 import { preparePictureKeys } from "./input/picture_keys.js";
@@ -168,14 +168,7 @@ listenToPointers({
 el("glass").addEventListener("contextmenu", (e) => e.preventDefault());
 const swatches = new Swatches({ glass, wasm, hand, settings, beneath: () => glass.beneath(), edits: false });
 prepareShapes({ glass, wasm, hand });
-const crosshair = prepareCrosshair({
-  host: el("mount"),
-  area,
-  tell: asMouseOn(el("glass")),
-  free: () => !hand.held.touching,
-  taps: () => glass.taps(),
-});
-hand.changed(({ touching }) => touching && crosshair.hide());
+const crosshair = prepareCrosshairOfHand({ glass, hand, host: el("mount"), area });
 const keys = preparePictureKeys({
   glass,
   hand,

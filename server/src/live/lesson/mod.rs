@@ -167,6 +167,8 @@ pub enum Command {
     PersonGone(PersonId),
     /// What participants have of their own has changed.
     MineChanged,
+    /// The same, of one of them.
+    MineOfChanged(PersonId),
     /// Something that a participant has sent waits for the presenter, or waits no more.
     SentChanged,
     /// The lesson was deleted.
@@ -505,6 +507,7 @@ impl Lesson {
                 // Whoever marks a worksheet looks how it stands.
                 self.publish_to_presenters(&FromServer::Mine);
             }
+            Command::MineOfChanged(person) => self.tell_all_of(person, &FromServer::Mine),
             Command::Deleted => {}
         }
     }

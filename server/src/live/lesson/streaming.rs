@@ -92,7 +92,7 @@ impl Lesson {
         }
     }
 
-    fn tell_all_of(&self, person: PersonId, message: &FromServer) {
+    pub(super) fn tell_all_of(&self, person: PersonId, message: &FromServer) {
         for connection in self.connections_of(person.0 as i64) {
             self.answer(connection, message);
         }

@@ -1,6 +1,8 @@
 // @ts-check
 // A crosshair for those who go by keyboard: arrow keys move it, Enter puts the pen down and lifts it.
 
+import { el } from "../page.js";
+
 /** How far an arrow key moves it, in CSS pixels; with Shift, finely. */
 const STEP = 16;
 const FINE = 2;
@@ -9,6 +11,10 @@ const POINTER = 0x7c05;
 /** @type {Record<string, [number, number]>} */
 const WAYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
+/** @import { Glass } from "../../glass/glass.js" */
+/** @import { Hand } from "./hand.js" */
+
+/** @typedef {() => { left: number, top: number, width: number, height: number }} Area */
 /** @typedef {"pointerdown" | "pointermove" | "pointerup" | "pointercancel"} What */
 /** @typedef {ReturnType<typeof prepareCrosshair>} Crosshair */
 
@@ -34,7 +40,36 @@ export const asMouseOn = (sheet) => (what, clientX, clientY, down, shiftKey) =>
   );
 
 /**
- * @param {{ host: HTMLElement, area: () => { left: number, top: number, width: number, height: number },
+ * What the crosshair takes of the keys that an element gets, nothing else gets.
+ * @param {HTMLElement} element @param {{ hide: () => boolean, key: (e: KeyboardEvent) => boolean }} crosshair
+ */
+export function listenToItsKeys(element, { hide, key }) {
+  const listen = (/** @type {KeyboardEvent} */ e) => {
+    if (e.target !== element || !(e.key === "Escape" ? hide() : key(e))) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+  };
+  element.addEventListener("keydown", listen, { capture: true });
+}
+
+/**
+ * The crosshair of the picture that a hand draws on.
+ * @param {{ glass: Glass, hand: Hand, host: HTMLElement, area: Area }} picture
+ */
+export function prepareCrosshairOfHand({ glass, hand, host, area }) {
+  const crosshair = prepareCrosshair({
+    host,
+    area,
+    tell: asMouseOn(el("glass")),
+    free: () => !hand.held.touching,
+    taps: () => glass.taps(),
+  });
+  hand.changed(({ touching }) => touching && crosshair.hide());
+  return crosshair;
+}
+
+/**
+ * @param {{ host: HTMLElement, area: Area,
  *   tell: (what: What, x: number, y: number, down: boolean, shiftKey: boolean) => void,
  *   free?: () => boolean, taps?: () => boolean }} picture
  *   `host` is what it lies in, and `area` where it can go there, in CSS pixels; `tell` hears what it does, in those of the

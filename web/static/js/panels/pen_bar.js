@@ -1,7 +1,7 @@
 // @ts-check
 // A pen that the presenter has passed, and a hand that is raised.
 
-import { asMouseOn, prepareCrosshair } from "../input/crosshair.js";
+import { listenToItsKeys, prepareCrosshairOfHand } from "../input/crosshair.js";
 import { FIRST, Hand } from "../input/hand.js";
 import { prepareOverlays } from "../input/overlays.js";
 import { listenToPointers } from "../input/pointers.js";
@@ -32,23 +32,8 @@ export function preparePenBar({ glass, wasm, act, mount, seen }) {
   for (const event of ["pointerdown", "pointermove", "pointerup", "pointercancel", "wheel", "dblclick"])
     sheet.addEventListener(event, (e) => e.stopPropagation());
   listenToPointers({ sheet, glass, done: () => act(() => {}), grows: () => true });
-  const crosshair = prepareCrosshair({
-    host: mount,
-    area: seen,
-    tell: asMouseOn(sheet),
-    free: () => !hand.held.touching,
-    taps: () => glass.taps(),
-  });
-  // Before the view takes them for itself.
-  mount.addEventListener(
-    "keydown",
-    (e) => {
-      if (e.target !== mount || !(e.key === "Escape" ? crosshair.hide() : crosshair.key(e))) return;
-      e.preventDefault();
-      e.stopImmediatePropagation();
-    },
-    { capture: true },
-  );
+  const crosshair = prepareCrosshairOfHand({ glass, hand, host: mount, area: seen });
+  listenToItsKeys(mount, crosshair);
   const draw = () => hand.take({ ...FIRST });
   el("pen-moves").addEventListener("click", () => hand.take({ touching: true, locked: true }));
   el("pen-draws").addEventListener("click", draw);
@@ -57,7 +42,6 @@ export function preparePenBar({ glass, wasm, act, mount, seen }) {
   button("raise").addEventListener("click", () => act(() => glass.raise_hand(!raised)));
   hand.changed(({ touching, tool }) => {
     sheet.hidden = touching;
-    if (touching) crosshair.hide();
     el("pen-moves").setAttribute("aria-checked", `${touching}`);
     el("pen-draws").setAttribute("aria-checked", `${!touching}`);
     el("pen-erases").setAttribute("aria-pressed", `${!touching && tool === "erase"}`);

@@ -1,6 +1,7 @@
 // @ts-check
 // The rail's second row: what can be done with the backdrop that the hand was on last, by its kind.
 
+import { least_page_width } from "../../glass/glass.js";
 import { button, el, icon } from "../page.js";
 import { prepareCamera } from "../panels/camera_panel.js";
 import { closePanels, panel } from "../panels/panels.js";
@@ -9,9 +10,6 @@ import { preparePlayer } from "./player.js";
 /** @import { Glass, PaneShown as Pane } from "../../glass/glass.js" */
 /** @import { Beneath } from "../picture/beneath.js" */
 /** @import { Moving } from "../moving/moving.js" */
-
-/** Pages in the strip are asked for at the least width that the server prints: core's `page_parts`. */
-const SMALL = 512;
 
 /**
  * @param {{ glass: Glass, lesson: string, beneath: Beneath, moving: Moving, act: (deed: () => unknown) => void,
@@ -74,7 +72,7 @@ export function prepareRow({ glass, lesson, beneath, moving, act, wipe }) {
         if (pane.kind === "document") {
           const small = new Image();
           small.loading = "lazy";
-          small.src = `/lessons/${lesson}/backdrops/${pane.id}/pages/${page}?width=${SMALL}`;
+          small.src = `/lessons/${lesson}/backdrops/${pane.id}/pages/${page}?width=${least_page_width()}`;
           small.alt = "";
           key.append(small);
         }
