@@ -7,7 +7,7 @@ import { chromium } from "@playwright/test";
 import { args, executablePath } from "./browser.js";
 import { HEARING, lasts, newest, record, stop } from "./film.js";
 import { root, Server } from "./server.js";
-import { drag, ready, straight } from "./stage.js";
+import { allAway, drag, ready, straight } from "./stage.js";
 
 const folder = join(root, "docs/screenshots");
 mkdirSync(folder, { recursive: true });
@@ -74,7 +74,7 @@ for (let i = 0; i <= 20; i++) await page.mouse.move(420 + i * 6, 320 - i * 5);
 await page.locator("#aids-above").waitFor();
 await shot(page, "aids");
 await page.keyboard.press("Escape");
-for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+await allAway(page);
 await page.locator("#row-aids").waitFor({ state: "hidden" });
 // What measures, and the rail at the left; then as it was.
 await page.locator("#more").click();
@@ -106,7 +106,7 @@ await page.locator("#ruler-turned-number").press("Enter");
 await page.keyboard.press("p");
 await page.locator("#protractor-bearing").click();
 await shot(page, "instruments");
-for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+await allAway(page);
 await page.locator("#more").click();
 await page.locator("#rail-bottom").click();
 await page.keyboard.press("Escape");

@@ -23,23 +23,8 @@ export async function ready(page) {
   await page.locator("#backdrop-name", { hasNotText: "…" }).waitFor();
 }
 
-/**
- * Presses keys shortly: both ends of each are on their way before the page has answered the first, so that no stall of
- * the machine makes it a long press, which is another thing to do.
- * @param {Page} page @param {string[]} keys letters
- */
-export async function tap(page, ...keys) {
-  const client = await page.context().newCDPSession(page);
-  for (const key of keys) {
-    const code = `Key${key.toUpperCase()}`;
-    const named = { key, code, windowsVirtualKeyCode: key.toUpperCase().charCodeAt(0) };
-    await Promise.all([
-      client.send("Input.dispatchKeyEvent", { type: "keyDown", text: key, ...named }),
-      client.send("Input.dispatchKeyEvent", { type: "keyUp", ...named }),
-    ]);
-  }
-  await client.detach();
-}
+/** Esc twice, so shortly that all aids are put away, however slow the page is. @param {Page} page */
+export const allAway = ({ keyboard }) => Promise.all([keyboard.press("Escape"), keyboard.press("Escape")]);
 
 /** @param {Page} page @param {Point[]} points */
 export async function drag(page, points) {

@@ -3,7 +3,7 @@
 // the whole picture.
 
 import { Server } from "../server.js";
-import { apart, colour, decode, drag, follow, startNow, straight } from "../stage.js";
+import { allAway, apart, colour, decode, drag, follow, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -119,7 +119,7 @@ function statesOf(page) {
     [
       "a film, and a spotlight that is being set",
       async () => {
-        for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+        await allAway(page);
         await page.keyboard.press("w");
         await expect(page.locator("#spotlight-set")).toBeVisible();
       },
@@ -172,7 +172,7 @@ function statesOf(page) {
     [
       "a film, and a shape in the hand",
       async () => {
-        for (let i = 0; i < 2; i++) await page.keyboard.press("Escape");
+        await allAway(page);
         await expect(page.locator("#row-aids")).toBeHidden();
         await page.keyboard.press("h");
         await expect(page.locator("#row-line")).toBeVisible();

@@ -4,6 +4,7 @@ use crate::common::{Browser, Server, cookies, text};
 use axum::body::Body;
 use axum::http::{Request, header};
 use bozzetto::auth::passphrase;
+use bozzetto::settings;
 use bozzetto::store::Store;
 use bozzetto_core::geometry::ids::PersonId;
 use bozzetto_core::wire::{FromServer, ToServer};
@@ -156,8 +157,8 @@ async fn what_is_kept_of_somebody_is_removed() {
     let server = Server::start(data.path()).await;
     let lesson = server.lesson().await;
     let cookie = server.join(lesson, "Ines").await;
-    let post = async |path: &str, kind: &str, cookie: Option<&str>, body: Vec<u8>| {
-        let mut request = Request::post(path).header(header::CONTENT_TYPE, kind);
+    let post = async |path: &str, cookie: Option<&str>, body: Vec<u8>| {
+        let mut request = Request::post(path).header(header::CONTENT_TYPE, FORM);
         if let Some(cookie) = cookie {
             request = request.header(header::COOKIE, cookie);
         }
@@ -170,18 +171,9 @@ async fn what_is_kept_of_somebody_is_removed() {
         );
     };
     let send = async |path: &str, name: &str, bytes: &[u8]| {
-        let head = format!(
-            "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
-        );
-        let body = [head.as_bytes(), bytes, b"\r\n--cut--\r\n"].concat();
         let path = format!("/follow/{lesson}/{path}");
-        post(
-            &path,
-            "multipart/form-data; boundary=cut",
-            Some(&cookie),
-            body,
-        )
-        .await;
+        let (status, said) = server.upload_as(&cookie, &path, name, bytes).await;
+        assert!((200..400).contains(&status), "{path}: {said}");
     };
     // The same notices three times, each a file of its own.
     let notices = include_bytes!("../../demo/Notices to mariners.pdf");
@@ -191,17 +183,11 @@ async fn what_is_kept_of_somebody_is_removed() {
     let seen = include_bytes!("../../demo/Echo sounder, Isola Corda.png");
     send("snapshots", "snapshot.png", seen).await;
     let of_lesson = |path: &str| format!("/lessons/{lesson}/{path}");
-    post(
-        &of_lesson("sent/1/take"),
-        FORM,
-        None,
-        b"named=true".to_vec(),
-    )
-    .await;
+    post(&of_lesson("sent/1/take"), None, b"named=true".to_vec()).await;
     for (n, asked) in ["kind=yes-no&named=true", "kind=yes-no"].iter().enumerate() {
-        post(&of_lesson("asked"), FORM, None, asked.as_bytes().to_vec()).await;
+        post(&of_lesson("asked"), None, asked.as_bytes().to_vec()).await;
         let path = format!("/follow/{lesson}/asked/{}", n + 1);
-        post(&path, FORM, Some(&cookie), b"reply=yes".to_vec()).await;
+        post(&path, Some(&cookie), b"reply=yes".to_vec()).await;
     }
     let find = async |sql: &'static str| -> Vec<String> {
         let read = server.app.store.read(move |conn| {
@@ -218,7 +204,7 @@ async fn what_is_kept_of_somebody_is_removed() {
     let on_disk = |name: &String| server.app.media.path_of(name).exists();
     assert_eq!(theirs.iter().filter(|name| on_disk(name)).count(), 2);
 
-    post(&of_lesson("people/remove"), FORM, None, Vec::new()).await;
+    post(&of_lesson("people/remove"), None, Vec::new()).await;
     assert_eq!(theirs.iter().filter(|name| on_disk(name)).count(), 0);
     let counts = find(
         "SELECT count(*) || '' FROM sent UNION ALL SELECT count(*) || '' FROM worksheet
@@ -227,4 +213,48 @@ async fn what_is_kept_of_somebody_is_removed() {
     assert_eq!(counts.await, ["0", "0", "1"]);
     let named = find("SELECT name FROM backdrop WHERE kind LIKE '%document%'");
     assert_eq!(named.await, ["Sent"]);
+}
+
+/// What is kept of participants goes by itself once a lesson has not been used for the time that the settings state, with the
+/// files; not before, and not in lessons that are used.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_kept_of_participants_goes_by_itself() {
+    const DAYS: u32 = 30;
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let set = server.app.store.write(|conn| {
+        let mut settings = settings::read(conn)?;
+        settings.forgets_after = DAYS;
+        settings::keep(conn, &settings)
+    });
+    set.await.unwrap();
+    let mut files = Vec::new();
+    for (unused, name) in [(DAYS + 1, "Long ago"), (DAYS - 1, "Lately")] {
+        let lesson = server.lesson().await;
+        let cookie = server.join(lesson, name).await;
+        let notices = include_bytes!("../../demo/Notices to mariners.pdf");
+        let bytes = [&notices[..], name.as_bytes()].concat();
+        let path = format!("/follow/{lesson}/send");
+        let (status, said) = server
+            .upload_as(&cookie, &path, "notices.pdf", &bytes)
+            .await;
+        assert_eq!(status, 200, "{said}");
+        let write = server.app.store.write(move |conn| {
+            let used = "UPDATE lesson SET used_at = used_at - ?2 * 24 * 3600 * 1000 WHERE id = ?1";
+            conn.execute(used, [lesson, unused.into()])?;
+            let sql = "SELECT media FROM backdrop WHERE lesson = ?1 AND kind LIKE '%document%'";
+            Ok(conn.query_row(sql, [lesson], |row| row.get::<_, String>(0))?)
+        });
+        files.push(server.app.media.path_of(&write.await.unwrap()));
+    }
+    drop(server);
+    let server = Server::start(data.path()).await;
+    let read = server.app.store.read(|conn| {
+        let mut names = conn.prepare("SELECT name FROM participant")?;
+        let names = names.query_map([], |row| row.get::<_, String>(0))?;
+        Ok(names.collect::<rusqlite::Result<Vec<_>>>()?)
+    });
+    assert_eq!(read.await.unwrap(), ["Lately"]);
+    let there: Vec<bool> = files.iter().map(|file| file.exists()).collect();
+    assert_eq!(there, [false, true]);
 }

@@ -186,12 +186,25 @@ impl Server {
 
     /// Uploads a file; gives the status and what is said.
     pub async fn upload(&self, path: &str, name: &str, bytes: &[u8]) -> (u16, String) {
+        self.upload_as("", path, name, bytes).await
+    }
+
+    /// The same of somebody who has this cookie.
+    pub async fn upload_as(
+        &self,
+        cookie: &str,
+        path: &str,
+        name: &str,
+        bytes: &[u8],
+    ) -> (u16, String) {
         let head = format!(
             "--cut\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n"
         );
         let body = [head.as_bytes(), bytes, b"\r\n--cut--\r\n"].concat();
         let kind = "multipart/form-data; boundary=cut";
-        let request = Request::post(path).header(header::CONTENT_TYPE, kind);
+        let request = Request::post(path)
+            .header(header::CONTENT_TYPE, kind)
+            .header(header::COOKIE, cookie);
         let answer = self.ask(request, body).await;
         (answer.status().as_u16(), text(answer).await)
     }

@@ -24,7 +24,7 @@ export const named = (e) => (e.key === " " ? "Space" : e.key.length === 1 ? e.ke
 /**
  * @param {{ glass: Glass, hand: Hand, selection: Selection, typing: Typing, capture: Capture, help: HelpSheet,
  *   swatches: Swatches, crosshair: Crosshair,
- *   aids: { putLastAway: () => boolean }, deeds: Record<Deed, (key: string, shift: boolean) => unknown>, undo: () => unknown, redo: () => unknown,
+ *   aids: { putLastAway: (at: number) => boolean }, deeds: Record<Deed, (key: string, shift: boolean) => unknown>, undo: () => unknown, redo: () => unknown,
  *   act: (deed: () => unknown) => void, area: () => { width: number, height: number } }} stage
  * @returns {(e: KeyboardEvent) => void} what a key does that was pressed somewhere else
  */
@@ -51,7 +51,7 @@ export function listenToKeys(stage) {
     const deed = glass.deed_of(key);
     const onControl = target instanceof Element && target.closest("button, a, summary") !== null;
     if (picture.ends(e)) {
-      if (!picture.leave() && !closeProof()) aids.putLastAway();
+      if (!picture.leave() && !closeProof()) aids.putLastAway(e.timeStamp);
     } else if (picture.key(e)) {
       // Done.
     } else if (/^[1-8]$/.test(key)) {

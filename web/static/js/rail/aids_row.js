@@ -21,8 +21,8 @@ export class AidsRow {
     this.inUse = [];
     /** Whether the row shows how the last of them is set: what belongs to the backdrop gives way then. */
     this.isOpen = false;
-    this.putAwayAt = 0;
-    el("aid-away").addEventListener("click", () => this.putLastAway());
+    this.putAwayAt = -TWICE;
+    el("aid-away").addEventListener("click", (e) => this.putLastAway(e.timeStamp));
     // What was typed is done with Enter: keys are the stage's again.
     el("row-aids").addEventListener("keydown", ({ key, target }) => {
       if (key === "Enter" && target instanceof HTMLInputElement) target.blur();
@@ -67,14 +67,17 @@ export class AidsRow {
     return this.isOpen ? this.inUse.at(-1) : undefined;
   }
 
-  /** Puts away the aid that was taken or looked at last; all of them, when the last went a moment ago. `false`
-   *  when there is none. */
-  putLastAway() {
+  /**
+   * Puts away the aid that was taken or looked at last; all of them, when the last went a moment ago. `false` when there is
+   * none.
+   * @param {number} at when it was pressed, in milliseconds of the page's time: a busy page hears of it later
+   */
+  putLastAway(at) {
     const away = this.inUse.filter((id) => !this.known.get(id)?.stays?.());
     const last = away.at(-1);
     if (last === undefined) return false;
-    const twice = performance.now() - this.putAwayAt < TWICE;
-    this.putAwayAt = performance.now();
+    const twice = at - this.putAwayAt < TWICE;
+    this.putAwayAt = at;
     for (const id of twice ? away : [last]) this.known.get(id)?.putAway();
     this.look();
     return true;
