@@ -87,20 +87,23 @@ test("a participant's screen waits, is seen by presenter and participants once i
   await expect.poll(async () => apart(await colour(page, middle.x, middle.y), [255, 255, 255])).toBeLessThan(10);
 });
 
-test("a participant's window that becomes another shape is seen whole, and goes when its page goes", async ({
-  page,
-  browser,
-}) => {
-  await startNow(page, server.base);
-  const ines = await follow(browser, page, "Ines");
-  // A tab's picture keeps its size here, so a drawn one stands for the window.
-  await ines.evaluate(() => {
+/** A tab's picture keeps its size here, so a drawn one stands for the window. @param {import("@playwright/test").Page} page */
+const drawsWindow = (page) =>
+  page.evaluate(() => {
     const window_ = Object.assign(document.createElement("canvas"), { width: 1600, height: 900 });
     const context = window_.getContext("2d");
     setInterval(() => context?.fillRect(0, 0, 2, 2), 100);
     Object.assign(window, { window_ });
     navigator.mediaDevices.getDisplayMedia = async () => window_.captureStream();
   });
+
+test("a participant's window that becomes another shape is seen whole, and goes when its page goes", async ({
+  page,
+  browser,
+}) => {
+  await startNow(page, server.base);
+  const ines = await follow(browser, page, "Ines");
+  await drawsWindow(ines);
   await ines.getByRole("button", { name: "Show my screen…" }).click();
   await expect(page.locator("#sent-up")).toHaveText("1 sent");
   await page.locator("#people").click();
@@ -117,4 +120,56 @@ test("a participant's window that becomes another shape is seen whole, and goes 
   await ines.close();
   await expect(page.locator("#says")).toContainText("comes no more");
   await expect(page.locator("#backdrop-name")).toHaveText("Sent 1");
+});
+
+test("what is covered of a participant's screen is in no picture of it; a killed server ends it, and all are told", async ({
+  page,
+  browser,
+}) => {
+  const own = await Server.start();
+  await startNow(page, own.base);
+  const ines = await follow(browser, page, "Ines");
+  const phone = await follow(browser, page, "Olu", { viewport: { width: 390, height: 844 }, hasTouch: true });
+  await drawsWindow(ines);
+  const paint = (/** @type {string} */ colour) =>
+    ines.evaluate((colour) => {
+      const context = /** @type {any} */ (window).window_.getContext("2d");
+      context.fillStyle = colour;
+      context.fillRect(0, 0, 1600, 900);
+    }, colour);
+  /** What has come to a follower's page, beneath what is drawn over it there. */
+  const got = () =>
+    phone
+      .locator(".pane canvas")
+      .last()
+      .evaluate((canvas) => {
+        const copy = new OffscreenCanvas(1, 1).getContext("2d");
+        copy?.drawImage(/** @type {HTMLCanvasElement} */ (canvas), 0, 0, 1, 1);
+        return [...(copy?.getImageData(0, 0, 1, 1).data ?? [])].slice(0, 3);
+      });
+  await paint("#5f7a6a");
+  await ines.getByRole("button", { name: "Show my screen…" }).click();
+  await page.locator("#people").click();
+  await page.locator("#sent").getByRole("button", { name: "With the name" }).click();
+  await page.keyboard.press("Escape");
+  await expect.poll(async () => apart(await got(), [95, 122, 106])).toBeLessThan(14);
+  await page.keyboard.press("u");
+  await expect(page.locator("#row-cover")).toBeVisible();
+  await paint("#8a6f9c");
+  await expect.poll(async () => apart(await got(), [59, 70, 81])).toBeLessThan(14);
+  await page.locator("#aid-away").click();
+  await expect.poll(async () => apart(await got(), [138, 111, 156])).toBeLessThan(14);
+
+  await own.kill();
+  await own.again();
+  await expect(ines.locator("#says")).toContainText("Your screen is shown no more");
+  await expect(page.locator("#says")).toContainText("Nothing new comes from the camera or screen");
+  await expect(phone.locator("#stopped")).toBeVisible();
+  await ines.getByRole("button", { name: "Show my screen…" }).click();
+  await page.locator("#people").click();
+  await page.locator("#sent").getByRole("button", { name: "With the name" }).click();
+  await expect(page.locator("#backdrop-name")).toHaveText("Screen of Ines");
+  await expect(phone.locator("#stopped")).toBeHidden();
+  await expect.poll(async () => apart(await got(), [138, 111, 156])).toBeLessThan(14);
+  await own.stop();
 });

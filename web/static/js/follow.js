@@ -12,7 +12,7 @@ import { preparePenBar } from "./panels/pen_bar.js";
 import { prepareScreenKey } from "./panels/screen_key.js";
 import { prepareTakeAways } from "./panels/take_aways.js";
 import { Beneath } from "./picture/beneath.js";
-import { canDecode, Frames } from "./picture/frames.js";
+import { canDecode, Frames, LOOK } from "./picture/frames.js";
 import { Layers } from "./picture/layers.js";
 import { Line } from "./picture/line.js";
 import { playVideos } from "./picture/players.js";
@@ -21,9 +21,6 @@ import { snapshot } from "./picture/snapshot.js";
 import { nonce } from "./tab.js";
 
 /** @import { Frame, Heard } from "../glass/glass.js" */
-
-/** How often it is looked whether a picture has stopped, in milliseconds. */
-const LOOK = 500;
 
 const lesson = document.body.dataset.lesson ?? "";
 const wasm = await init();
@@ -221,6 +218,6 @@ async function showNews() {
 }
 
 // A picture that has stopped says so; while the lesson is paused or the line down, that is said instead.
-setInterval(() => (el("stopped").hidden = !frames.hasStopped || !el("paused").hidden || !el("line").hidden), LOOK);
+setInterval(() => (el("stopped").hidden = !frames.hasStopped() || !el("paused").hidden || !el("line").hidden), LOOK);
 new ResizeObserver(layOut).observe(mount);
 layOut();

@@ -30,7 +30,7 @@ import { closePanels, panel } from "./panels/panels.js";
 import { nameOf, pensBack, preparePeople, showCame, showLeft, showPaused, showPeople } from "./panels/people.js";
 import { prepareRecord } from "./panels/record_panel.js";
 import { Beneath } from "./picture/beneath.js";
-import { canDecode, Frames } from "./picture/frames.js";
+import { canDecode, Frames, LOOK } from "./picture/frames.js";
 import { Keeping } from "./picture/keeping.js";
 import { Layers } from "./picture/layers.js";
 import { Line } from "./picture/line.js";
@@ -270,6 +270,13 @@ const line = new Line({
 
 const flush = () => line.flush();
 const frames = new Frames({ glass, beneath, flush });
+let stopped = false;
+// Somebody else's picture: what is shared from here says for itself that it has ended.
+setInterval(() => {
+  const was = stopped;
+  stopped = frames.hasStopped(true);
+  if (stopped && !was) say("Nothing new comes from the camera or screen: this is its last picture.");
+}, LOOK);
 const moving = new Moving({
   glass,
   lesson,

@@ -9,6 +9,8 @@ export const canDecode = () => "VideoDecoder" in window;
 
 /** A stream of which nothing has come for so many milliseconds has stopped; see `IDLE` in streams.js. */
 const STOPPED = 7000;
+/** How often it is looked whether one has, in milliseconds. */
+export const LOOK = 500;
 
 class Player {
   /** @param {Frames} frames @param {string} id */
@@ -168,14 +170,18 @@ export class Frames {
     }
   }
 
-  /** Whether a moving backdrop on stage is awaited, and nothing has come of it for a while. */
-  get hasStopped() {
+  /**
+   * Whether a moving backdrop on stage is awaited, and nothing has come of it for a while.
+   * @param {boolean} [wasHere] only one of which a picture has come before
+   */
+  hasStopped(wasHere = false) {
     const now = performance.now();
     return this.beneath.panes.some(
       (p) =>
         p.streams &&
         p.frozen === null &&
         !this.beneath.holder(p.id).wrap.dataset.runs &&
+        (!wasHere || this.beneath.holder(p.id).live instanceof HTMLCanvasElement) &&
         now - (this.last.get(p.id) ?? now) > STOPPED,
     );
   }
