@@ -1,5 +1,5 @@
 // @ts-check
-// A recording that begins by itself, with the keys that are pressed; and one of another tab, with its sound.
+// A recording that begins by itself, with the keys that are pressed; one of another tab, with its sound; one of a web page.
 
 import { args, executablePath } from "../browser.js";
 import { at, COARSE, file, lasts, loudest, newest, probe, record, shown, stop } from "../film.js";
@@ -12,7 +12,7 @@ const TAB = "Sound of the evening";
 test.use({
   launchOptions: {
     executablePath,
-    args: [...args, `--auto-select-tab-capture-source-by-title=${TAB}`],
+    args: [...args, "--auto-accept-this-tab-capture", `--auto-select-tab-capture-source-by-title=${TAB}`],
     // What is muted is not heard by whom it is shared with either.
     ignoreDefaultArgs: ["--mute-audio"],
   },
@@ -111,4 +111,37 @@ test("another tab is recorded with its sound, and that ends when it does", async
   expect(probe(path).seconds).toBeGreaterThan(3);
   expect(apart(at(shown(path, 2), 0.5, 0.5), [95, 122, 106])).toBeLessThan(16);
   expect(loudest(path)).toBeGreaterThan(-30);
+});
+
+test("a web page is asked for, once, beneath no panel; without it there is an empty area in the film", async ({
+  page,
+}) => {
+  await startNow(page, server.base);
+  const buffer = Buffer.from('<!doctype html><title>Sail</title><body style="background:#c03a2b">');
+  await page.locator("#picture-file").setInputFiles({ name: "Sail.html", mimeType: "text/html", buffer });
+  await expect(page.locator("#backdrop-name")).toHaveText("Sail");
+  const choices = { microphone: "none", ...COARSE };
+  await record(page, choices, false);
+  await expect(page.locator("#tab-why")).toHaveText("It is needed to record the page.");
+  await expect(page.locator("#record-panel")).toBeHidden();
+  await page.locator("#tab-allow").click();
+  await lasts(page, 3);
+  const film = await file(page, await stop(page), "film.mp4");
+  expect(apart(at(shown(film, 1.5), 0.5, 0.5), [192, 58, 43])).toBeLessThan(16);
+
+  // It comes on stage while something else is recorded.
+  await page.keyboard.press("PageUp");
+  await expect(page.locator("#backdrop-name")).toHaveText("Board");
+  await page.reload();
+  await ready(page);
+  await record(page, choices);
+  await lasts(page, 2);
+  await page.keyboard.press("PageDown");
+  await expect(page.locator("#tab-why")).toHaveText("It is needed to record the page.");
+  await page.locator("#tab-not-now").click();
+  await expect(page.locator("#says")).toHaveText("The web page is an empty area in the film.");
+  const [, s] = ((await page.locator("#record-word").textContent()) ?? "").split(":").map(Number);
+  await lasts(page, s + 3);
+  const without = await file(page, await stop(page), "film.mp4");
+  expect(apart(at(shown(without, s + 1.5), 0.5, 0.5), [232, 230, 225])).toBeLessThan(12);
 });

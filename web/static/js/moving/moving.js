@@ -4,6 +4,7 @@
 
 import { hush, say } from "../messages.js";
 import { el } from "../page.js";
+import { closePanels } from "../panels/panels.js";
 import { drawable } from "../picture/beneath.js";
 import { blank } from "../picture/blank.js";
 import { startCamera } from "./cameras.js";
@@ -38,13 +39,18 @@ export class Moving {
     this.tab = null;
     /** Somebody has said "not now": asked again only when it is needed. */
     this.notNow = false;
+    /** The picture area is being recorded. */
+    this.recorded = false;
     this.watching = { stills: 0, streams: 0 };
     /** Backdrops that are being frozen. @type {Set<string>} */
     this.freezing = new Set();
     this.calls = el("pane-calls");
     this.calledFor = "";
     el("tab-allow").addEventListener("click", () => this.allow());
-    el("tab-not-now").addEventListener("click", () => this.answer(false));
+    el("tab-not-now").addEventListener("click", () => {
+      this.answer(false);
+      if (this.recorded) say("The web page is an empty area in the film.");
+    });
     /** @type {((allowed: boolean) => void)[]} */
     this.waiting = [];
   }
@@ -110,8 +116,11 @@ export class Moving {
       );
     }
     // A page can only be shown by the browser's picture of this tab: asked for once.
-    const page = [...wanted.values()].find((p) => p.kind === "page");
-    if (page && !this.tab && !this.notNow) this.ask("Participants see it as a picture of this tab.");
+    const page = this.beneath.panes.some((p) => p.kind === "page" && p.streams && p.frozen === null);
+    if (page && !this.tab && !this.notNow) {
+      if (this.watched) this.ask("Participants see it as a picture of this tab.");
+      else if (this.recorded) this.ask("It is needed to record the page.");
+    }
     // The page has left the stage before anybody answered: asked again when it comes back.
     if (!this.beneath.panes.some((p) => p.kind === "page")) this.dismiss(false);
   }
@@ -431,10 +440,12 @@ export class Moving {
     if (!canShowTab()) {
       this.notNow = true;
       say(
-        "This browser cannot give a picture of one part of a tab, so web pages cannot be shown to participants, frozen or captured here. Chrome and Edge can, on secure addresses.",
+        "This browser cannot give a picture of one part of a tab, so web pages cannot be shown to participants, frozen, captured or recorded here. Chrome and Edge can, on secure addresses.",
       );
       return Promise.resolve(false);
     }
+    // What is asked lies beneath no panel.
+    closePanels();
     el("tab-why").textContent = why;
     el("tab-ask").hidden = false;
     return new Promise((resolve) => this.waiting.push(resolve));

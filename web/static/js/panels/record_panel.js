@@ -237,8 +237,9 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     if (what === "area") {
       // A page that is framed is only to be had from the browser, which asks.
       const page = beneath.panes.some((p) => p.kind === "page" && p.frozen === null);
+      const area = pictureArea({ glass, picture, layers, beneath, moving, paused, plate: el("keys-pressed") });
       if (page && !moving.tab) await moving.ask("It is needed to record the page.");
-      return pictureArea({ glass, picture, layers, beneath, moving, paused, plate: el("keys-pressed") });
+      return area;
     }
     try {
       const source = what === "screen" ? await screen(moving.mark) : await cameraSource();

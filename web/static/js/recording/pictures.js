@@ -26,6 +26,7 @@ const GLASS_WIDTH = 1920;
  * @returns {Pictures}
  */
 export function pictureArea({ glass, picture, layers, beneath, moving, paused, plate }) {
+  moving.recorded = true;
   let painted = -1;
   let words = "";
   let share = 1;
@@ -80,7 +81,9 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused, p
       (painted !== layers.painted || words !== pressed() || beneath.panes.some((p) => p.moves && p.frozen === null)),
     heard: () => [],
     scene: () => beneath.panes.map((p) => `${p.id} ${p.page}`).join(),
-    stop() {},
+    stop() {
+      moving.recorded = false;
+    },
   };
 
   function pressed() {
