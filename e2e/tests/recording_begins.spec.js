@@ -4,7 +4,7 @@
 import { args, executablePath } from "../browser.js";
 import { at, COARSE, file, lasts, loudest, newest, probe, record, shown, stop } from "../film.js";
 import { Server } from "../server.js";
-import { apart, ready, startNow } from "../stage.js";
+import { add, apart, ready, startNow } from "../stage.js";
 import { expect, test } from "../test.js";
 
 const TAB = "Sound of the evening";
@@ -101,6 +101,18 @@ test("another tab is recorded with its sound, and that ends when it does", async
     .toBe(true);
   await page.bringToFront();
   await startNow(page, server.base);
+  // As a backdrop first: it is heard as the film of a lesson is.
+  await add(page, "share");
+  await page.locator(".pane-call button").click();
+  await expect(page.locator(".pane video")).toBeVisible();
+  await record(page, { microphone: "none", ...COARSE });
+  await lasts(page, 3);
+  const beneath = await file(page, await stop(page), "film.mp4");
+  expect(apart(at(shown(beneath, 1.5), 0.5, 0.5), [95, 122, 106])).toBeLessThan(16);
+  expect(loudest(beneath)).toBeGreaterThan(-30);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("PageUp");
+
   await record(page, { what: "screen", microphone: "none", ...COARSE });
   await lasts(page, 4);
   await tab.close();
