@@ -120,6 +120,14 @@ test("a box is trimmed, given a shape and a size, and taken by keys alone", asyn
   await startNow(page, server.base);
   await showWindow(page);
   const at = await onScreen(page);
+  // What had the focus before does not get Enter.
+  await page.locator("#people").click();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("c");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#capture-hint")).toBeVisible();
+  await expect(page.locator("#people-panel")).toBeHidden();
+  await page.keyboard.press("Escape");
   await page.keyboard.press("c");
   await page.keyboard.down("Alt");
   await drag(page, straight(at(350, 240), at(800, 590), 4));

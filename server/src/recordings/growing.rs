@@ -128,7 +128,7 @@ fn name(conn: &Connection, lesson: i64) -> crate::store::Result<String> {
         .query_row([lesson], |row| row.get(0))?;
     Ok(match count {
         0 => lesson_name,
-        count => format!("{lesson_name} {}", count + 1),
+        count => format!("{lesson_name}, recording {}", count + 1),
     })
 }
 

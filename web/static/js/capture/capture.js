@@ -90,6 +90,9 @@ export class Capture {
   /** @param {WayName} [name] another way than the last */
   open(name = this.name) {
     if (this.isOpen) this.way.close();
+    // Enter is not for what was pressed before.
+    const focused = document.activeElement;
+    if (focused instanceof HTMLButtonElement && !focused.closest("#row-capture")) focused.blur();
     this.name = name;
     const { left, top, width, height } = this.size();
     Object.assign(this.sheet.style, { left: `${left}px`, top: `${top}px`, width: `${width}px`, height: `${height}px` });
