@@ -2,8 +2,9 @@
 // A quick question to all: asked, answered on phones, counted live, shown when the presenter wants, and as a table.
 
 import AxeBuilder from "@axe-core/playwright";
+import { at, COARSE, file, lasts, probe, record, shown, stop } from "../film.js";
 import { Server } from "../server.js";
-import { follow, startNow } from "../stage.js";
+import { apart, follow, startNow } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -94,6 +95,8 @@ test("choices, numbers and words are answered, counted, closed, shown and taken 
 test("a place on the picture is answered with a tap, and shown to all as points", async ({ page, browser }) => {
   await startNow(page, server.base);
   const phone = await follow(browser, page, "Ines", PHONE);
+  const other = await follow(browser, page, "Olu", PHONE);
+  await record(page, { microphone: "none", ...COARSE });
   await ask(page, "place", "Where is the light?");
   await expect(phone.locator("#asked")).toContainText("Tap the place");
   const mount = await phone.locator("#mount").boundingBox();
@@ -104,14 +107,32 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", there);
   await page.getByText("What they say").click();
   await expect(page.locator("#asked-places path")).toHaveAttribute("d", there);
+  const recorded = async () => {
+    const [m, s] = ((await page.locator("#record-word").textContent()) ?? "").split(":").map(Number);
+    return m * 60 + s;
+  };
+  const alone = await recorded();
+  await lasts(page, alone + 2);
   await page.getByRole("button", { name: "Show them" }).click();
   await expect(phone.locator("#asked .bars")).toHaveCount(0);
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", there);
+  // What is answered after that comes to everybody by itself, whatever is open on the stage.
+  await page.keyboard.press("Escape");
+  await other.touchscreen.tap(mount.x + (mount.width * 3) / 4, mount.y + mount.height / 2);
+  const both = /^M0\.2\S+ 0\.(49|50)\d*h0M0\.7[45]\d* 0\.(49|50)\d*h0$/;
+  for (const one of [page, phone, other]) await expect(one.locator("#asked-places path")).toHaveAttribute("d", both);
+  await lasts(page, (await recorded()) + 2);
+  // The film has what all could see, from then on.
+  const film = await file(page, await stop(page), "film.mp4");
+  const dot = (/** @type {number} */ time, /** @type {number} */ x) =>
+    apart(at(shown(film, time), x, 0.5), [224, 134, 66]);
+  expect(dot(alone + 1, 0.25)).toBeGreaterThan(80);
+  for (const x of [0.25, 0.75]) expect(dot(probe(film).seconds - 1.2, x)).toBeLessThan(24);
   // It is a place on the picture: where that is enlarged, everywhere, it goes with it.
   await page.keyboard.press("Escape");
   await page.locator("#touch").click();
   await page.keyboard.press("+");
-  const moved = /^M0\.(0|1)\d+ 0\.(49|50)\d*h0$/;
+  const moved = /^M0\.(0|1)\d+ 0\.(49|50)\d*h0M/;
   await expect(page.locator("#asked-places path")).toHaveAttribute("d", moved);
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", moved);
 });

@@ -167,6 +167,13 @@ function showAsked() {
   const [x, y, width, height] = glass.own_view();
   showPlaces(glass, [x, y, width, height], true);
 }
+/** What was shown last there: the same is not read out again. */
+let askedLast = "";
+el("asked").addEventListener("htmx:beforeSwap", (e) => {
+  const { detail } = /** @type {CustomEvent<{ serverResponse: string, shouldSwap: boolean }>} */ (e);
+  detail.shouldSwap &&= detail.serverResponse !== askedLast;
+  askedLast = detail.serverResponse;
+});
 el("asked").addEventListener("htmx:afterSwap", () => {
   showAsked();
   mount.classList.toggle("asks", asksForPlace() !== null);

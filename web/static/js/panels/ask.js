@@ -30,6 +30,7 @@ export function prepareAsk(lesson, glass, area) {
     // What everybody may see stays on the stage when the panel goes.
     const everybody = panel.querySelector("[data-shown]") !== null;
     showPlaces(glass, [left, top, width, height], everybody || (opened && !panel.hidden));
+    el("asked-places").classList.toggle("private", !everybody);
   };
   const look = () =>
     /** @type {{ htmx?: Htmx }} */ (window).htmx?.ajax("GET", `/lessons/${lesson}/asked`, "#asked") ??
@@ -51,7 +52,7 @@ export function prepareAsk(lesson, glass, area) {
     show();
   });
   setInterval(() => {
-    if (panel.hidden) return;
+    if (panel.hidden && !panel.querySelector("[data-shown][data-open]")) return;
     const busy = panel.querySelector("#asked :focus-visible, #asked :active");
     if (!busy && document.visibilityState === "visible") look();
   }, EACH);

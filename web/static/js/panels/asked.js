@@ -21,3 +21,28 @@ export function showPlaces(glass, area, shown) {
   if (path?.getAttribute("d") !== d) path?.setAttribute("d", d);
   place(el("asked-places"), area);
 }
+
+/** What everybody may see of them: their path, of which each is a line of no length, with the picture as its unit. */
+export function placesForAll() {
+  const places = el("asked-places");
+  return places.classList.contains("private") ? "" : (places.firstElementChild?.getAttribute("d") ?? "");
+}
+
+/** Paints those that everybody may see as they are on the page. @param {CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D} context */
+export function drawPlaces(context) {
+  const path = el("asked-places").firstElementChild;
+  const d = placesForAll();
+  if (!d || !path) return;
+  const { x, y, width, height } = el("asked-places").getBoundingClientRect();
+  const dots = new Path2D();
+  // A canvas paints nothing for a line of no length.
+  dots.addPath(new Path2D(d.replaceAll("h0", "h1e-5")), new DOMMatrix([width, 0, 0, height, x, y]));
+  const look = getComputedStyle(path);
+  context.save();
+  context.globalAlpha = Number(look.strokeOpacity);
+  context.strokeStyle = look.stroke;
+  context.lineWidth = Number.parseFloat(look.strokeWidth);
+  context.lineCap = "round";
+  context.stroke(dots);
+  context.restore();
+}

@@ -1,10 +1,12 @@
 // @ts-check
 // A picture of what is seen: all layers of the picture area, laid over one another as the browser shows them.
 
+import { drawPlaces } from "../panels/asked.js";
+
 /** What can be drawn. @typedef {HTMLImageElement | HTMLCanvasElement | HTMLVideoElement} Layer */
 
 /**
- * Lays all layers of the picture area over one another, in CSS pixels of the page.
+ * Lays all layers of the picture area over one another, and what was answered there, in CSS pixels of the page.
  * @param {CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D} context
  * @param {HTMLElement} picture the picture area
  * @param {(element: Layer | HTMLIFrameElement, rect: DOMRect) => boolean} [instead] draws an element in another way; `true` when it has
@@ -27,6 +29,7 @@ export function layOver(context, picture, instead) {
       context.drawImage(shown, x, y, width, height);
     context.restore();
   }
+  drawPlaces(context);
 }
 
 /**

@@ -2,6 +2,7 @@
 // Where the pictures of a recording come from: the picture area, composed here, or a screen or camera.
 
 import { fitted, inset } from "../../glass/recorder.js";
+import { placesForAll } from "../panels/asked.js";
 import { blank } from "../picture/blank.js";
 import { layOver } from "../picture/snapshot.js";
 
@@ -29,6 +30,7 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused, p
   moving.recorded = true;
   let painted = -1;
   let words = "";
+  let places = "";
   let share = 1;
   return {
     draw(context, width, height) {
@@ -61,6 +63,7 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused, p
         return true;
       });
       words = pressed();
+      places = placesForAll();
       if (words) drawPlate(context, plate);
       context.restore();
       context.save();
@@ -78,7 +81,10 @@ export function pictureArea({ glass, picture, layers, beneath, moving, paused, p
     },
     changed: () =>
       !paused() &&
-      (painted !== layers.painted || words !== pressed() || beneath.panes.some((p) => p.moves && p.frozen === null)),
+      (painted !== layers.painted ||
+        words !== pressed() ||
+        places !== placesForAll() ||
+        beneath.panes.some((p) => p.moves && p.frozen === null)),
     heard: () => [],
     scene: () => beneath.panes.map((p) => `${p.id} ${p.page}`).join(),
     stop() {
