@@ -4,7 +4,7 @@
 import AxeBuilder from "@axe-core/playwright";
 import { at, COARSE, file, lasts, probe, record, shown, stop } from "../film.js";
 import { Server } from "../server.js";
-import { apart, follow, startNow } from "../stage.js";
+import { apart, colour, drag, follow, seenAt, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -97,6 +97,10 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   const phone = await follow(browser, page, "Ines", PHONE);
   const other = await follow(browser, page, "Olu", PHONE);
   await record(page, { microphone: "none", ...COARSE });
+  await page.locator("#people").click();
+  await page.getByRole("button", { name: "Pass the pen to Olu" }).click();
+  await expect(other.locator("#pen-bar")).toBeVisible();
+  await page.keyboard.press("Escape");
   await ask(page, "place", "Where is the light?");
   await expect(phone.locator("#asked")).toContainText("Tap the place");
   const mount = await phone.locator("#mount").boundingBox();
@@ -116,12 +120,17 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   await page.getByRole("button", { name: "Show them" }).click();
   await expect(phone.locator("#asked .bars")).toHaveCount(0);
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", there);
-  // What is answered after that comes to everybody by itself, whatever is open on the stage.
+  // What is answered after that comes to everybody by itself, whatever is open on the stage; a pen waits until then.
   await page.keyboard.press("Escape");
   await other.touchscreen.tap(mount.x + (mount.width * 3) / 4, mount.y + mount.height / 2);
   const both = /^M0\.2\S+ 0\.(49|50)\d*h0M0\.7[45]\d* 0\.(49|50)\d*h0$/;
   for (const one of [page, phone, other]) await expect(one.locator("#asked-places path")).toHaveAttribute("d", both);
   await lasts(page, (await recorded()) + 2);
+  const [stage, theirs] = [{ x: 640, y: 150 }, await seenAt(page, other, 640, 150)];
+  const paper = await colour(page, stage.x, stage.y);
+  await drag(other, straight({ x: theirs.x - 60, y: theirs.y }, { x: theirs.x + 60, y: theirs.y }));
+  await expect.poll(async () => apart(await colour(page, stage.x, stage.y), paper)).toBeGreaterThan(40);
+  for (const one of [page, other]) await expect(one.locator("#asked-places path")).toHaveAttribute("d", both);
   // The film has what all could see, from then on.
   const film = await file(page, await stop(page), "film.mp4");
   const dot = (/** @type {number} */ time, /** @type {number} */ x) =>

@@ -177,6 +177,8 @@ el("asked").addEventListener("htmx:beforeSwap", (e) => {
 el("asked").addEventListener("htmx:afterSwap", () => {
   showAsked();
   mount.classList.toggle("asks", asksForPlace() !== null);
+  // Until it is answered that comes before a pen or a hand that was passed.
+  mount.classList.toggle("awaits", asksForPlace()?.dataset.unanswered !== undefined);
   if (!asksForPlace()) pointer.hide();
 });
 /** What asks for a place on the picture, if anything does. @returns {HTMLElement | null} */
@@ -194,7 +196,10 @@ function answerWithPlace(clientX, clientY) {
     { target: "#asked", values: { reply } },
   );
 }
-mount.addEventListener("click", (e) => answerWithPlace(e.clientX, e.clientY));
+mount.addEventListener("click", ({ target, clientX, clientY }) => {
+  const drawn = target instanceof Element && target.closest("#glass, #reach");
+  if (!drawn) answerWithPlace(clientX, clientY);
+});
 const pointer = prepareCrosshair({
   host: mount,
   area: seen,

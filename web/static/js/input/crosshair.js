@@ -57,11 +57,13 @@ export function listenToItsKeys(element, { hide, key }) {
  * @param {{ glass: Glass, hand: Hand, host: HTMLElement, area: Area }} picture
  */
 export function prepareCrosshairOfHand({ glass, hand, host, area }) {
+  const sheet = el("glass");
   const crosshair = prepareCrosshair({
     host,
     area,
-    tell: asMouseOn(el("glass")),
-    free: () => !hand.held.touching,
+    tell: asMouseOn(sheet),
+    // Where no pointer gets, it has no business either.
+    free: () => !hand.held.touching && getComputedStyle(sheet).pointerEvents !== "none",
     taps: () => glass.taps(),
   });
   hand.changed(({ touching }) => touching && crosshair.hide());
