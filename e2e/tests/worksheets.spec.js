@@ -65,8 +65,29 @@ test("a worksheet is given, marked on a phone, handed in, and on the wall", asyn
   await expect(phone.locator(".sheet")).toContainText("Mark the safe water");
   expect((await new AxeBuilder({ page: phone }).analyze()).violations).toEqual([]);
   await expect(phone.locator(".sheet")).toContainText("Not handed in yet");
+  // What is asked on the stage meanwhile is counted there, and told where they write.
+  const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
+  const asked = `${server.base}/lessons/${lesson}/asked`;
+  const ask = () => page.request.post(asked, { form: { kind: "yes-no" } });
+  await expect(phone.locator('[data-count="Stage"]')).toBeHidden();
+  await ask();
+  await expect(phone.locator('[data-count="Stage"]')).toHaveText("1");
+  await page.request.post(`${asked}/1/close`);
+  await expect(phone.locator('[data-count="Stage"]')).toBeHidden();
   await phone.locator(".sheet").tap();
   await phone.locator("body.ready").waitFor();
+  await expect(phone.locator("#asks")).toBeHidden();
+  await ask();
+  await expect(phone.locator("#asks")).toBeVisible();
+  expect((await new AxeBuilder({ page: phone }).analyze()).violations).toEqual([]);
+  await phone.locator("#asks a").tap();
+  await phone.locator("#asked").getByRole("button", { name: "yes" }).tap();
+  await expect(phone.locator("#asked")).toContainText("Your answer: yes");
+  await phone.getByRole("link", { name: "Mine" }).tap();
+  await expect(phone.locator('[data-count="Stage"]')).toBeHidden();
+  await phone.locator(".sheet").tap();
+  await phone.locator("body.ready").waitFor();
+  await expect(phone.locator("#asks")).toBeHidden();
   // The thick one.
   await phone.locator("#swatches button").nth(1).tap();
   const middle = await drawn(phone);
@@ -78,7 +99,6 @@ test("a worksheet is given, marked on a phone, handed in, and on the wall", asyn
   await phone.locator("#hand-in").tap();
   await expect(phone.locator("#standing")).toHaveText("Handed in. It has arrived.");
 
-  const lesson = page.url().match(/lessons\/(\d+)/)?.[1];
   await page.goto(`${server.base}/lessons/${lesson}/worksheets`);
   await page.locator("#main .capture").click();
   await expect(page.locator("#wall-count")).toHaveText("1 of 1 handed in");

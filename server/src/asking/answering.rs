@@ -62,6 +62,20 @@ fn known_by(app: &App, who: &Participant, question: &Question) -> (String, Optio
     }
 }
 
+/// Whether something is asked that a participant has not answered.
+pub async fn waits_for(app: &App, lesson: i64, who: &Participant) -> Result<bool> {
+    let newest = app
+        .store
+        .read(move |conn| queries::newest(conn, lesson))
+        .await?;
+    let Some(question) = newest.filter(|question| question.open) else {
+        return Ok(false);
+    };
+    let (known, _) = known_by(app, who, &question);
+    let said = move |conn: &Connection| queries::said_by(conn, question.id, &known);
+    Ok(app.store.read(said).await?.is_none())
+}
+
 async fn shown(
     app: &App,
     lesson: i64,

@@ -5,4 +5,5 @@ mod presenting;
 mod queries;
 
 pub use answering::routes as for_participants;
+pub use answering::waits_for;
 pub use presenting::routes as for_presenters;

@@ -16,6 +16,7 @@ use crate::door::{Access, Routes};
 use crate::error::{AppError, Result};
 use crate::live::lesson::Command;
 use crate::table::{self, To, cell, moment};
+use crate::worksheets;
 
 pub fn routes() -> Routes {
     const ASKED: &str = "/lessons/{lesson}/asked";
@@ -121,6 +122,14 @@ async fn change(
 ) -> Result<Html<String>> {
     app.store.write(write).await?;
     app.live.tell(lesson, Command::MineChanged).await;
+    // Also those who write on a worksheet just now.
+    let theirs = app
+        .store
+        .read(move |conn| worksheets::drawn_in(conn, lesson))
+        .await?;
+    for drawn_in in theirs {
+        app.live.tell(drawn_in, Command::MineChanged).await;
+    }
     shown(app, lesson).await
 }
 

@@ -8,6 +8,8 @@ use serde::Serialize;
 
 use super::routes::follower;
 use crate::app::App;
+use crate::asking;
+use crate::auth::participant::Participant;
 use crate::captures;
 use crate::error::Result;
 use crate::sent;
@@ -17,6 +19,8 @@ use crate::worksheets;
 /// See the module's description.
 #[derive(Serialize)]
 pub struct News {
+    /// How many questions wait for their answer on the stage.
+    pub stage: usize,
     /// How many worksheets wait for something.
     pub mine: usize,
     /// Which take-aways have been opened.
@@ -28,7 +32,8 @@ pub struct News {
 }
 
 impl News {
-    pub async fn of(app: &App, lesson: i64, participant: i64) -> Result<Self> {
+    pub async fn of(app: &App, lesson: i64, who: &Participant) -> Result<Self> {
+        let participant = who.id;
         let read = move |conn: &Connection| {
             let opened = captures::opened_by(conn, lesson, participant)?;
             let known = take_aways::opened_by(conn, lesson, participant)?;
@@ -43,6 +48,7 @@ impl News {
         let out = app.live.shown(lesson).await?.take_aways;
         let new = out.iter().filter(|t| !opened.contains(&(t.id as i64)));
         Ok(Self {
+            stage: asking::waits_for(app, lesson, who).await?.into(),
             mine,
             take_aways: new.count() + files_and_links,
             opened,
@@ -57,5 +63,5 @@ pub async fn news(
     headers: HeaderMap,
 ) -> Result<Json<News>> {
     let who = follower(&app, lesson, &headers).await?;
-    Ok(Json(News::of(&app, lesson, who.id).await?))
+    Ok(Json(News::of(&app, lesson, &who).await?))
 }

@@ -61,7 +61,7 @@ async fn page(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -
         return Ok(Redirect::to("/join").into_response());
     };
     let lesson = app.store.read(move |conn| queries::one(conn, id)).await?;
-    let news = News::of(&app, id, who.id).await?;
+    let news = News::of(&app, id, &who).await?;
     let page = Follow {
         id,
         lesson: lesson.ok_or(AppError::NotFound)?.name,

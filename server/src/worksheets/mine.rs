@@ -16,6 +16,7 @@ use serde::{Deserialize, Serialize};
 use super::queries::{self, Answer, Worksheet};
 use super::{clock, files};
 use crate::app::App;
+use crate::asking;
 use crate::auth::participant::{self, Participant};
 use crate::captures::as_file;
 use crate::door::{Access, Routes};
@@ -59,6 +60,8 @@ struct Page {
     sheet: Worksheet,
     answer: Answer,
     now: u64,
+    /// Something is asked on the stage that they have not answered.
+    asks: bool,
 }
 
 async fn all(
@@ -78,8 +81,8 @@ async fn all(
     let (sheets, snapshots) = app.store.read(read).await?;
     let page = All {
         lesson,
+        news: News::of(&app, lesson, &who).await?,
         name: who.name,
-        news: News::of(&app, lesson, who.id).await?,
         sheets,
         snapshots,
         now: crate::now() as u64,
@@ -147,6 +150,7 @@ async fn page(
     let (sheet, answer) = theirs(&app, lesson, id, &who).await?;
     let page = Page {
         lesson,
+        asks: asking::waits_for(&app, lesson, &who).await?,
         person: who.id,
         sheet,
         answer,
@@ -160,6 +164,8 @@ async fn page(
 struct Stands {
     words: String,
     left: Option<u64>,
+    /// Something is asked on the stage that they have not answered.
+    asks: bool,
 }
 
 async fn standing(
@@ -174,6 +180,7 @@ async fn standing(
     Ok(Json(Stands {
         words: sheet.standing(Some(&answer), &now),
         left: until.map(|until| until.saturating_sub(now)),
+        asks: asking::waits_for(&app, lesson, &who).await?,
     }))
 }
 

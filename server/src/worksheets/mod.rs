@@ -15,7 +15,7 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 pub use prepare::give_whole;
-pub use queries::{answered_in, begun_by, hand_in, new_for};
+pub use queries::{answered_in, begun_by, drawn_in, hand_in, new_for};
 pub use snapshots::forget as forget_snapshots;
 
 use crate::door::Routes;

@@ -322,6 +322,15 @@ pub fn versions(conn: &Connection, answer: i64) -> Result<Vec<HandIn>> {
     Ok(rows.collect::<rusqlite::Result<_>>()?)
 }
 
+/// The lessons in which participants of a lesson draw their answers.
+pub fn drawn_in(conn: &Connection, lesson: i64) -> Result<Vec<i64>> {
+    let mut statement = conn.prepare_cached(
+        "SELECT a.drawn_in FROM answer a JOIN participant p ON p.id = a.participant WHERE p.lesson = ?1",
+    )?;
+    let rows = statement.query_map([lesson], |row| row.get(0))?;
+    Ok(rows.collect::<rusqlite::Result<_>>()?)
+}
+
 /// Which worksheet is answered in a lesson, that worksheet's lesson, and whose the answer is.
 pub fn answered_in(conn: &Connection, drawn_in: i64) -> Result<Option<(i64, i64, i64)>> {
     let found = conn

@@ -236,7 +236,8 @@ let until = null;
 async function showStanding() {
   const response = await fetch(`${base}/standing`).catch(() => null);
   if (!response?.ok) return;
-  const { words, left } = await response.json();
+  const { words, left, asks } = await response.json();
+  el("asks").hidden = !asks;
   until = left === null ? null : performance.now() + left;
   showLeft();
   if (!held.now && !key.dataset.asks) el("standing").textContent = words;
@@ -295,7 +296,7 @@ addEventListener("pagehide", () => {
 });
 addEventListener("pageshow", (e) => e.persisted && location.reload());
 // Across, a phone has no room for it: it is a press away.
-const instruction = document.getElementById("instruction");
+const instruction = document.querySelector("#instruction details");
 if (instruction && matchMedia("(orientation: landscape) and (max-height: 560px)").matches)
   instruction.removeAttribute("open");
 hand.take({});
