@@ -258,3 +258,20 @@ async fn what_is_kept_of_participants_goes_by_itself() {
     let there: Vec<bool> = files.iter().map(|file| file.exists()).collect();
     assert_eq!(there, [false, true]);
 }
+
+/// Whoever joins another lesson in the same browser finds their name there, without the number that it had in the first;
+/// nobody else does.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_name_is_remembered_in_its_browser() {
+    let data = tempfile::tempdir().unwrap();
+    let server = Server::start(data.path()).await;
+    let lesson = server.lesson().await;
+    server.join(lesson, "Ines").await;
+    let second = server.join(lesson, "Ines").await;
+    let form = async |cookie: &str| {
+        let request = Request::get("/join").header(header::COOKIE, cookie);
+        text(server.ask(request, Body::empty()).await).await
+    };
+    assert!(form(&second).await.contains(r#"value="Ines""#));
+    assert!(!form("").await.contains("Ines"));
+}

@@ -165,6 +165,21 @@ pub fn counted(name: &str) -> impl Iterator<Item = String> {
     })
 }
 
+/// A name without the number that [`counted`] may have given it.
+///
+/// ```
+/// use bozzetto_core::capture::name::uncounted;
+/// assert_eq!([uncounted("Buoy"), uncounted("Buoy (2)")], ["Buoy"; 2]);
+/// assert_eq!(uncounted("Buoy (red)"), "Buoy (red)");
+/// ```
+pub fn uncounted(name: &str) -> &str {
+    let parts = name.strip_suffix(')').and_then(|n| n.rsplit_once(" ("));
+    match parts {
+        Some((name, number)) if number.parse::<u32>().is_ok() => name,
+        _ => name,
+    }
+}
+
 /// A file name that every common system takes, from a capture's name.
 ///
 /// Source: the reserved characters and device names of Windows file names, which are stricter than

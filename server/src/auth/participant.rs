@@ -1,6 +1,7 @@
 //! Participants: people who joined a lesson with its code.
 
 use axum::http::HeaderMap;
+use bozzetto_core::capture::name::uncounted;
 use rusqlite::{Connection, OptionalExtension, params};
 use subtle::ConstantTimeEq;
 
@@ -261,6 +262,15 @@ pub fn let_in(conn: &Connection, lesson: i64, participant: i64) -> store::Result
     )?
     .execute([participant, lesson])?;
     Ok(())
+}
+
+/// What a browser's owner called themselves last, in any lesson; without the number that another of that name made it have.
+pub fn last_name(conn: &Connection, browser: Browser) -> store::Result<Option<String>> {
+    let name = conn
+        .prepare_cached("SELECT name FROM participant WHERE browser = ?1 ORDER BY joined_at DESC, id DESC LIMIT 1")?
+        .query_row([browser.0 as i64], |row| row.get(0))
+        .optional()?;
+    Ok(name.map(|name: String| uncounted(&name).to_owned()))
 }
 
 fn cookie_name(lesson: i64) -> String {

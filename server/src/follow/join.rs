@@ -33,7 +33,7 @@ pub async fn page(
     ConnectInfo(from): ConnectInfo<SocketAddr>,
     headers: HeaderMap,
 ) -> Result<Response> {
-    blank(&app, from, &headers, Join::default())
+    blank(&app, from, &headers, Join::default()).await
 }
 
 pub async fn page_with_code(
@@ -49,13 +49,26 @@ pub async fn page_with_code(
         code,
         ..Default::default()
     };
-    blank(&app, from, &headers, page)
+    blank(&app, from, &headers, page).await
 }
 
-/// The page, and a name for the browser by which its tries are counted apart from others'.
-fn blank(app: &App, from: SocketAddr, headers: &HeaderMap, page: Join) -> Result<Response> {
+/// The page with the name that was given here last, and a name for the browser by which its tries are counted apart from
+/// others'.
+async fn blank(
+    app: &App,
+    from: SocketAddr,
+    headers: &HeaderMap,
+    mut page: Join,
+) -> Result<Response> {
+    let known = browser::of(&app.secret, app.tls, headers);
+    if let Some(browser) = known {
+        let last = app
+            .store
+            .read(move |conn| participant::last_name(conn, browser));
+        page.name = last.await?.unwrap_or_default();
+    }
     let mut answer = Html(page.render()?).into_response();
-    if browser::of(&app.secret, app.tls, headers).is_none()
+    if known.is_none()
         && app.joining.newcomer(app.address(from, headers))
         && let Ok(cookie) = HeaderValue::from_str(&browser::new(&app.secret, app.tls).1)
     {
