@@ -148,8 +148,12 @@ test("a web page is asked for, once, beneath no panel; without it there is an em
   await ready(page);
   await record(page, choices);
   await lasts(page, 2);
+  await page.locator("#people").click();
   await page.keyboard.press("PageDown");
   await expect(page.locator("#tab-why")).toHaveText("It is needed to record the page.");
+  // What the presenter has open stays.
+  await expect(page.locator("#people-panel")).toBeVisible();
+  await page.keyboard.press("Escape");
   await page.locator("#tab-not-now").click();
   await expect(page.locator("#says")).toHaveText("The web page is an empty area in the film.");
   const [, s] = ((await page.locator("#record-word").textContent()) ?? "").split(":").map(Number);

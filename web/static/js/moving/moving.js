@@ -4,7 +4,6 @@
 
 import { hush, say } from "../messages.js";
 import { el } from "../page.js";
-import { closePanels } from "../panels/panels.js";
 import { drawable } from "../picture/beneath.js";
 import { blank } from "../picture/blank.js";
 import { startCamera } from "./cameras.js";
@@ -444,8 +443,6 @@ export class Moving {
       );
       return Promise.resolve(false);
     }
-    // What is asked lies beneath no panel.
-    closePanels();
     el("tab-why").textContent = why;
     el("tab-ask").hidden = false;
     return new Promise((resolve) => this.waiting.push(resolve));

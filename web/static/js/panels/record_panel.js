@@ -238,7 +238,11 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       // A page that is framed is only to be had from the browser, which asks.
       const page = beneath.panes.some((p) => p.kind === "page" && p.frozen === null);
       const area = pictureArea({ glass, picture, layers, beneath, moving, paused, plate: el("keys-pressed") });
-      if (page && !moving.tab) await moving.ask("It is needed to record the page.");
+      if (page && !moving.tab) {
+        // What is asked would lie beneath it.
+        closePanels();
+        await moving.ask("It is needed to record the page.");
+      }
       return area;
     }
     try {
