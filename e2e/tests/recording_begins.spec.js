@@ -125,6 +125,28 @@ test("another tab is recorded with its sound, and that ends when it does", async
   expect(loudest(path)).toBeGreaterThan(-30);
 });
 
+test("what cannot begin says why and leaves no recording; the next press begins one", async ({ page }) => {
+  // What browsers answer where the line is lost in that moment.
+  await page.addInitScript(() => {
+    const load = AudioWorklet.prototype.addModule;
+    AudioWorklet.prototype.addModule = () => {
+      AudioWorklet.prototype.addModule = load;
+      return Promise.reject(new DOMException("Unable to load a worklet's module.", "AbortError"));
+    };
+  });
+  await startNow(page, server.base);
+  await record(page, COARSE, false);
+  await expect(page.locator("#record-done")).toContainText("The recording could not be started");
+  await expect(page.locator("#record-word")).toHaveText("Record");
+  const lesson = await page.evaluate(() => document.body.dataset.lesson);
+  const list = async () => (await page.request.get(`${server.base}/lessons/${lesson}/recordings`)).text();
+  expect(await list()).not.toMatch(/recordings\/\d+"/);
+  await page.locator("#record-start").click();
+  await lasts(page, 1);
+  await stop(page);
+  expect(await list()).toMatch(/recordings\/\d+"/);
+});
+
 test("a web page is asked for, once, beneath no panel; without it there is an empty area in the film", async ({
   page,
 }) => {

@@ -177,8 +177,7 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
     try {
       await begin(before);
     } catch (e) {
-      const { refusal } = await import("../moving/sources.js");
-      done(refusal(e, "recording"));
+      done(`The recording could not be started: ${e instanceof Error ? e.message : e}`);
     } finally {
       button("record-start").disabled = choices.usable.length === 0;
     }
@@ -206,21 +205,31 @@ export function prepareRecord({ lesson, glass, layers, beneath, moving, settings
       return done(response?.headers.get("x-bozzetto-says") ?? "The line to the server is down.");
     }
     const told = /** @type {Told} */ (await response.json());
-    const { FilmRecorder } = await import("../recording/recorder.js");
-    film = new FilmRecorder({
-      how,
-      planned,
-      told,
-      address: `${all}/${told.id}`,
-      recorder,
-      pictures,
-      sound,
-      clock: () => glass.clock(),
-      over: ended,
-    });
     showBroken(null);
     input("record-by-itself").checked = false;
-    await film.start();
+    try {
+      const { FilmRecorder } = await import("../recording/recorder.js");
+      film = new FilmRecorder({
+        how,
+        planned,
+        told,
+        address: `${all}/${told.id}`,
+        recorder,
+        pictures,
+        sound,
+        clock: () => glass.clock(),
+        over: ended,
+      });
+      await film.start();
+    } catch (e) {
+      // What was to be gone on with can be kept; a new one has nothing in it.
+      film = null;
+      pictures.stop();
+      sound?.stop();
+      if (before) showBroken(before);
+      else await ask(`${all}/${told.id}/delete`, new URLSearchParams());
+      throw e;
+    }
     if (choice("camera").value !== "none") await takeCamera();
     if (how.what === "area" && input("record-keys").checked) {
       const { KeysPressed } = await import("../recording/keys_pressed.js");
