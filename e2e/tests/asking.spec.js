@@ -4,7 +4,7 @@
 import AxeBuilder from "@axe-core/playwright";
 import { at, COARSE, file, lasts, probe, record, shown, stop } from "../film.js";
 import { Server } from "../server.js";
-import { apart, colour, drag, follow, seenAt, startNow, straight } from "../stage.js";
+import { alike, apart, colour, decode, drag, follow, seenAt, startNow, straight } from "../stage.js";
 import { expect, test } from "../test.js";
 
 /** @import { Page } from "@playwright/test" */
@@ -122,6 +122,8 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", there);
   // What is answered after that comes to everybody by itself, whatever is open on the stage; a pen waits until then.
   await page.keyboard.press("Escape");
+  const waits = await seenAt(page, other, 640, 400);
+  await drag(other, straight({ x: waits.x - 60, y: waits.y }, { x: waits.x + 60, y: waits.y }));
   await other.touchscreen.tap(mount.x + (mount.width * 3) / 4, mount.y + mount.height / 2);
   const both = /^M0\.2\S+ 0\.(49|50)\d*h0M0\.7[45]\d* 0\.(49|50)\d*h0$/;
   for (const one of [page, phone, other]) await expect(one.locator("#asked-places path")).toHaveAttribute("d", both);
@@ -131,6 +133,11 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   await drag(other, straight({ x: theirs.x - 60, y: theirs.y }, { x: theirs.x + 60, y: theirs.y }));
   await expect.poll(async () => apart(await colour(page, stage.x, stage.y), paper)).toBeGreaterThan(40);
   for (const one of [page, other]) await expect(one.locator("#asked-places path")).toHaveAttribute("d", both);
+  // That is all they have drawn.
+  const green = async () => alike(decode(await page.locator("#picture").screenshot()), [0, 158, 115], 40);
+  expect(await green()).toBeGreaterThan(20);
+  await other.getByRole("button", { name: "Undo" }).click();
+  await expect.poll(green).toBe(0);
   // The film has what all could see, from then on.
   const film = await file(page, await stop(page), "film.mp4");
   const dot = (/** @type {number} */ time, /** @type {number} */ x) =>

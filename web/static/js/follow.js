@@ -3,7 +3,7 @@
 
 import init, { Glass } from "../glass/glass.js";
 import { listenToItsKeys, prepareCrosshair } from "./input/crosshair.js";
-import { prepareOwnView } from "./input/own_view.js";
+import { isTap, prepareOwnView } from "./input/own_view.js";
 import { say, showLine } from "./messages.js";
 import { el } from "./page.js";
 import { showPlaces } from "./panels/asked.js";
@@ -80,7 +80,8 @@ const line = new Line({
 });
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
 const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, lookAtNews);
-prepareOwnView({ glass, mount, picture: layers.picture, refresh });
+// Beside the sheet that a pen draws on, and through it while it lets them through, pointers do not draw.
+prepareOwnView({ glass, mount, picture: layers.picture, refresh, free: () => el("glass").hidden !== false });
 /** @param {() => unknown} deed */
 const act = (deed) => {
   deed();
@@ -190,15 +191,21 @@ function answerWithPlace(clientX, clientY) {
   const { left, top } = mount.getBoundingClientRect();
   const [x, y, width, height] = glass.own_view();
   const reply = glass.spot_at((clientX - left - x) / width, (clientY - top - y) / height).join(" ");
+  // Beside the picture there is no place.
+  if (!reply) return;
   /** @type {{ htmx?: { ajax: (verb: string, path: string, how: object) => void } }} */ (window).htmx?.ajax(
     "POST",
     `/follow/${lesson}/asked/${asked.dataset.question}`,
     { target: "#asked", values: { reply } },
   );
 }
-mount.addEventListener("click", ({ target, clientX, clientY }) => {
-  const drawn = target instanceof Element && target.closest("#glass, #reach");
-  if (!drawn) answerWithPlace(clientX, clientY);
+/** Where the picture was pressed last. @type {{ x: number, y: number } | null} */
+let pressed = null;
+mount.addEventListener("pointerdown", ({ clientX: x, clientY: y }) => (pressed = { x, y }), true);
+mount.addEventListener("click", (e) => {
+  const drawn = e.target instanceof Element && e.target.closest("#glass, #reach");
+  // A mouse that has moved the picture has clicked, too.
+  if (!drawn && isTap(pressed, e)) answerWithPlace(e.clientX, e.clientY);
 });
 const pointer = prepareCrosshair({
   host: mount,

@@ -16,9 +16,17 @@ const BY_BUTTON = 1.5;
 const BY_TAP = 2.5;
 
 /**
- * @param {{ glass: Glass, mount: HTMLElement, picture: HTMLElement, refresh: { soon: () => void } }} page
+ * Whether a press that began at one place and ended at another is no more than a tap; in CSS pixels.
+ * @param {{ x: number, y: number } | null} from @param {{ clientX: number, clientY: number }} to
  */
-export function prepareOwnView({ glass, mount, picture, refresh }) {
+export const isTap = (from, { clientX, clientY }) =>
+  from !== null && Math.hypot(clientX - from.x, clientY - from.y) <= TAP_PX;
+
+/**
+ * @param {{ glass: Glass, mount: HTMLElement, picture: HTMLElement, refresh: { soon: () => void }, free?: () => boolean }} page
+ *   `free` says whether pointers move the view, and do nothing else
+ */
+export function prepareOwnView({ glass, mount, picture, refresh, free }) {
   /** @param {() => void} deed */
   const act = (deed) => {
     deed();
@@ -41,6 +49,7 @@ export function prepareOwnView({ glass, mount, picture, refresh }) {
     began: () => mount.focus({ preventScroll: true }),
     done: () => refresh.soon(),
     grows: () => true,
+    free,
   });
 
   el("zoom-in").addEventListener("click", () => zoom(BY_BUTTON));
@@ -64,8 +73,6 @@ export function prepareOwnView({ glass, mount, picture, refresh }) {
     (e) => (tapped = e.isPrimary ? { x: e.clientX, y: e.clientY, at: e.timeStamp } : null),
   );
   mount.addEventListener("pointerup", (e) => {
-    if (!tapped || e.timeStamp - tapped.at > TAP_MS || Math.hypot(e.clientX - tapped.x, e.clientY - tapped.y) > TAP_PX)
-      return;
-    document.body.classList.toggle("touched");
+    if (tapped && e.timeStamp - tapped.at <= TAP_MS && isTap(tapped, e)) document.body.classList.toggle("touched");
   });
 }

@@ -39,11 +39,11 @@ function passed(e) {
 /**
  * Listens to all pointers on an element, and on what else belongs to it.
  * @param {{ sheet: HTMLElement, glass: Glass, grips?: Iterable<HTMLElement>, began?: (e: PointerEvent) => void,
- *   done: () => void, scrolls?: (dx: number, dy: number) => boolean, grows: (e: WheelEvent) => boolean, locked?: () => boolean }} stage
- *   `grips` are the parts of the selection's frame; `began` hears of a pointer that does something, before
- *   it does; `scrolls` may take a wheel for itself; `grows` says whether a wheel enlarges
+ *   done: () => void, scrolls?: (dx: number, dy: number) => boolean, grows: (e: WheelEvent) => boolean, locked?: () => boolean,
+ *   free?: () => boolean }} stage `grips` are the parts of the selection's frame; `began` hears of a pointer that does something, before
+ *   it does; `scrolls` may take a wheel for itself; `grows` says whether a wheel enlarges, `free` whether pointers do anything here
  */
-export function listenToPointers({ sheet, glass, grips = [], began, done, scrolls, grows, locked }) {
+export function listenToPointers({ sheet, glass, grips = [], began, done, scrolls, grows, locked, free = () => true }) {
   let left = 0;
   let top = 0;
   /** Pointers that are down. @type {Set<number>} */
@@ -57,6 +57,7 @@ export function listenToPointers({ sheet, glass, grips = [], began, done, scroll
   /** @param {HTMLElement} element @param {string} [grip] */
   const listen = (element, grip) => {
     element.addEventListener("pointerdown", (e) => {
+      if (!free()) return;
       find();
       if (e.button === OTHER_BUTTON) {
         const [x, y, , t] = sample(e);
@@ -74,7 +75,10 @@ export function listenToPointers({ sheet, glass, grips = [], began, done, scroll
       done();
     });
     element.addEventListener("pointermove", (e) => {
-      if (!down.has(e.pointerId)) find();
+      if (!down.has(e.pointerId)) {
+        if (!free()) return;
+        find();
+      }
       const ahead = down.has(e.pointerId) ? (e.getPredictedEvents?.() ?? []) : [];
       glass.pointer_moved(e.pointerId, device(e), flags(e), samples(passed(e)), samples(ahead));
       done();
