@@ -31,7 +31,8 @@ fn who_may(message: &ToServer) -> [bool; 5] {
         ToServer::Chunk(Chunk { backdrop, .. }) | ToServer::Still(Still { backdrop, .. }) => {
             [false, false, false, *backdrop == SCREEN, false]
         }
-        ToServer::Wet(_) | ToServer::WetEnd(_) | ToServer::WetShape(_) => drawers,
+        ToServer::WetEnd(_) => [true; 5],
+        ToServer::Wet(_) | ToServer::WetShape(_) => drawers,
         ToServer::Act { intent, .. } => match intent {
             Intent::Stage(steps) => {
                 let theirs = |step: &_| matches!(step, StageStep::Size { backdrop, .. } if *backdrop == SCREEN);

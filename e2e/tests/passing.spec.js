@@ -132,16 +132,32 @@ test("a hand is raised, the pen passed, drawn with, wiped and taken back", async
 
   // A pause holds it; one key takes all pens back.
   await page.locator("#people").click();
-  await page.locator("#pause").click();
-  await expect(tablet.locator("#paused")).toBeVisible();
-  await pen(tablet, 0.8);
+  await pen(tablet, 0.8, async () => {
+    await expect(page.locator("#drawing")).toHaveText("Ines");
+    await page.locator("#pause").click();
+    await expect(tablet.locator("#paused")).toBeVisible();
+  });
   await expect(tablet.locator("#says")).toContainText("paused");
+  await expect(page.locator("#drawing")).toHaveText("");
   await page.locator("#pause").click();
   await page.getByRole("button", { name: "Pass the pen to all" }).click();
   await expect(phone.locator("#pen-bar")).toBeVisible();
   await page.keyboard.press("Escape");
-  await page.keyboard.press(".");
-  await expect(phone.locator("#pen-bar")).toBeHidden();
-  await expect(tablet.locator("#pen-bar")).toBeHidden();
+  await pen(tablet, 0.8, async () => {
+    await expect(page.locator("#drawing")).toHaveText("Ines");
+    await page.keyboard.press(".");
+    await expect(phone.locator("#pen-bar")).toBeHidden();
+    await expect(tablet.locator("#pen-bar")).toBeHidden();
+  });
+  await expect(page.locator("#drawing")).toHaveText("");
   expect(await marked(page, 0.5, 0.8)).toBe(false);
+
+  // Passed once more, it draws as before.
+  await page.locator("#people").click();
+  await page.getByRole("button", { name: "Pass the pen to Ines" }).click();
+  await page.keyboard.press("Escape");
+  await expect(tablet.locator("#pen-bar")).toBeVisible();
+  await pen(tablet, 0.9);
+  await expect.poll(() => marked(page, 0.5, 0.9)).toBe(true);
+  for (const one of [page, tablet]) expect(await marked(one, 0.5, 0.8)).toBe(false);
 });

@@ -51,9 +51,11 @@ pub fn may(role: Role, message: &ToServer) -> bool {
     match (role, message) {
         (Role::Presenter, _) => true,
         (Role::Participant { .. }, To::WantKey(_) | To::WantStills | To::Raise(_)) => true,
+        // The pen may have been taken back meanwhile.
+        (Role::Participant { .. } | Role::Author, To::WetEnd(_)) => true,
         (
             Role::Author | Role::Participant { pen: true, .. },
-            To::Wet(_) | To::WetEnd(_) | To::WetShape(_),
+            To::Wet(_) | To::WetShape(_),
         ) => true,
         (Role::Participant { hand: true, .. }, To::Reach(_)) => true,
         (Role::Participant { screen, .. }, To::Chunk(Chunk { backdrop, .. })) => {
@@ -79,7 +81,6 @@ pub fn may(role: Role, message: &ToServer) -> bool {
         (
             Role::Participant { .. } | Role::Author,
             To::Wet(_)
-            | To::WetEnd(_)
             | To::Act { .. }
             | To::See { .. }
             | To::WetShape(_)

@@ -14,7 +14,7 @@ use bozzetto_core::wire::{
 use bytes::Bytes;
 use tokio::sync::mpsc;
 
-use super::{Connection, Joined, Lesson, Passed, Role, Said, nowhere};
+use super::{Connection, Joined, Lesson, Passed, Role, Said};
 use crate::auth::participant::Participant;
 
 /// How many connections a participant may have: a few tabs and devices.
@@ -95,9 +95,7 @@ impl Lesson {
             self.by_author.remove(&gone.author);
         }
         if !still_here {
-            for mark in self.wet.end_all_of(gone.author, &nowhere) {
-                self.publish_to_everybody(&FromServer::WetEnd { mark }, false);
-            }
+            self.end_all_wet(gone.author);
             self.remember_moments(Some(gone.author));
         }
         if let Role::Participant(p) = &gone.role {

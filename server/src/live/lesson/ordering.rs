@@ -1,6 +1,6 @@
 //! What people ask for: judged, put in order and applied.
 
-use bozzetto_core::geometry::ids::{AuthorId, ChangeId};
+use bozzetto_core::geometry::ids::{AuthorId, ChangeId, MarkId};
 use bozzetto_core::lesson::change::{Change, Intent, NOBODY, What};
 use bozzetto_core::paint::wet::WetShape;
 use bozzetto_core::people::rights;
@@ -22,22 +22,18 @@ impl Lesson {
         if self.told.paused && matches!(role, rights::Role::Participant { pen: true, .. }) {
             match message {
                 ToServer::Wet(_) | ToServer::WetShape(_) => return,
-                ToServer::Act { id, .. } => {
-                    let why = Refusal::Paused;
-                    return self.answer(connection, &FromServer::Refused { id, why });
+                ToServer::Act { id, intent } => {
+                    return self.refuse(connection, author, id, &intent, Refusal::Paused);
                 }
                 _ => {}
             }
         }
         if !rights::may(role, &message) {
-            let answer = match message {
-                ToServer::Act { id, .. } => FromServer::Refused {
-                    id,
-                    why: Refusal::NotAllowed,
-                },
-                _ => FromServer::Sorry(Refusal::NotAllowed),
+            let why = Refusal::NotAllowed;
+            return match message {
+                ToServer::Act { id, intent } => self.refuse(connection, author, id, &intent, why),
+                _ => self.answer(connection, &FromServer::Sorry(why)),
             };
-            return self.answer(connection, &answer);
         }
         match message {
             ToServer::Wet(ink) => match ink.check() {
@@ -64,13 +60,7 @@ impl Lesson {
                 }
                 Err(fault) => self.answer(connection, &FromServer::Sorry(fault.into())),
             },
-            ToServer::WetEnd(mark) => {
-                // Only whoever draws a stroke gives it up.
-                if self.wet.author_of(mark) == Some(author) {
-                    self.wet.end(mark, &nowhere);
-                    self.publish_to_everybody(&FromServer::WetEnd { mark }, false);
-                }
-            }
+            ToServer::WetEnd(mark) => self.end_wet(author, mark),
             ToServer::Act { id, intent } => self.act(connection, author, id, &intent),
             ToServer::See { backdrop, seen } => self.see(author, backdrop, *seen),
             ToServer::Lay(lay) => self.lay(author, &lay),
@@ -104,7 +94,41 @@ impl Lesson {
         let role = self.connections.get(&connection).map(|c| self.rights(c));
         match self.apply(author, role, id, intent) {
             Ok(()) => self.write(),
-            Err(why) => self.answer(connection, &FromServer::Refused { id, why }),
+            Err(why) => self.refuse(connection, author, id, intent, why),
+        }
+    }
+
+    /// Does not do what was asked for. What was seen of it while it was drawn is gone everywhere.
+    fn refuse(
+        &mut self,
+        connection: u64,
+        author: AuthorId,
+        id: ChangeId,
+        intent: &Intent,
+        why: Refusal,
+    ) {
+        if let Intent::Do(steps) = intent {
+            for step in steps {
+                if let Op::Add(mark) = &step.op {
+                    self.end_wet(author, mark.id);
+                }
+            }
+        }
+        self.answer(connection, &FromServer::Refused { id, why });
+    }
+
+    /// A stroke is given up. Only whoever draws it does that.
+    fn end_wet(&mut self, author: AuthorId, mark: MarkId) {
+        if self.wet.author_of(mark) == Some(author) {
+            self.wet.end(mark, &nowhere);
+            self.publish_to_everybody(&FromServer::WetEnd { mark }, false);
+        }
+    }
+
+    /// All that somebody is drawing is given up.
+    pub(super) fn end_all_wet(&mut self, author: AuthorId) {
+        for mark in self.wet.end_all_of(author, &nowhere) {
+            self.publish_to_everybody(&FromServer::WetEnd { mark }, false);
         }
     }
 

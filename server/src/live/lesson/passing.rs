@@ -1,6 +1,6 @@
 //! What the presenter passes to participants, and whose hand is raised.
 
-use bozzetto_core::geometry::ids::{BackdropId, PersonId};
+use bozzetto_core::geometry::ids::{AuthorId, BackdropId, PersonId};
 use bozzetto_core::people::reach::Reach;
 use bozzetto_core::people::rights;
 use bozzetto_core::sheets::step::SheetId;
@@ -57,6 +57,7 @@ impl Lesson {
                 true => self.pens.pass(person),
                 false => {
                     self.pens.take_back(person);
+                    self.end_all_wet(AuthorId(person.0));
                 }
             }
             self.tell_of(person);

@@ -120,4 +120,13 @@ export function listenToPointers({ sheet, glass, grips = [], began, done, scroll
     },
     { passive: false },
   );
+
+  return {
+    /** What is being drawn is given up. */
+    cancel() {
+      for (const pointer of down) glass.pointer_cancelled(pointer);
+      down.clear();
+      done();
+    },
+  };
 }

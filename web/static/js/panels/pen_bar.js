@@ -31,7 +31,7 @@ export function preparePenBar({ glass, wasm, act, mount, seen }) {
   // What the pen hears is nothing to the view beneath it.
   for (const event of ["pointerdown", "pointermove", "pointerup", "pointercancel", "wheel", "dblclick"])
     sheet.addEventListener(event, (e) => e.stopPropagation());
-  listenToPointers({ sheet, glass, done: () => act(() => {}), grows: () => true });
+  const pointers = listenToPointers({ sheet, glass, done: () => act(() => {}), grows: () => true });
   const crosshair = prepareCrosshairOfHand({ glass, hand, host: mount, area: seen });
   listenToItsKeys(mount, crosshair);
   const draw = () => hand.take({ ...FIRST });
@@ -41,6 +41,8 @@ export function preparePenBar({ glass, wasm, act, mount, seen }) {
   el("pen-undo").addEventListener("click", () => act(() => glass.undo()));
   button("raise").addEventListener("click", () => act(() => glass.raise_hand(!raised)));
   hand.changed(({ touching, tool }) => {
+    // What is hidden hears of no pointer any more, also not that it was lifted.
+    if (touching) pointers.cancel();
     sheet.hidden = touching;
     el("pen-moves").setAttribute("aria-checked", `${touching}`);
     el("pen-draws").setAttribute("aria-checked", `${!touching}`);
