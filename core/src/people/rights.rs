@@ -53,10 +53,7 @@ pub fn may(role: Role, message: &ToServer) -> bool {
         (Role::Participant { .. }, To::WantKey(_) | To::WantStills | To::Raise(_)) => true,
         // The pen may have been taken back meanwhile.
         (Role::Participant { .. } | Role::Author, To::WetEnd(_)) => true,
-        (
-            Role::Author | Role::Participant { pen: true, .. },
-            To::Wet(_) | To::WetShape(_),
-        ) => true,
+        (Role::Author | Role::Participant { pen: true, .. }, To::Wet(_) | To::WetShape(_)) => true,
         (Role::Participant { hand: true, .. }, To::Reach(_)) => true,
         (Role::Participant { screen, .. }, To::Chunk(Chunk { backdrop, .. })) => {
             screen == Some(*backdrop)

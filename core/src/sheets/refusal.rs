@@ -11,7 +11,7 @@ pub enum Refusal {
     Gone,
     #[error("That mark is already there.")]
     AlreadyThere,
-    #[error("That sheet is not part of this lesson any more.")]
+    #[error("What that was drawn on is not on stage any more.")]
     NoSuchSheet,
     #[error("This mark cannot be kept: {0}.")]
     Mark(#[from] MarkFault),
