@@ -33,6 +33,7 @@ const pad = document.getElementById("pad");
 let line = [];
 pad.onpointerdown = (e) => { pad.setPointerCapture(e.pointerId); line = [e.clientX]; };
 pad.onpointermove = (e) => pad.hasPointerCapture(e.pointerId) && line.push(e.clientX);
+pad.onpointercancel = () => (pad.textContent = "let go at " + Math.round(line[line.length - 1]));
 pad.onpointerup = (e) => (pad.textContent = line.length > 2 ? Math.round(line[0]) + " to " + Math.round(e.clientX) : "");
 </script>`;
 
@@ -120,8 +121,14 @@ test("a participant presses, drags, turns the wheel and types in the page on sta
   await expect(page.locator("#swatches [aria-checked=true]")).toHaveAttribute("title", /\(3\)/);
 
   // To somebody else it goes from the first; with one key it comes back.
+  // What was pressed then is let go of.
+  await tablet.mouse.move(on(150, 470).x, on(150, 470).y);
+  await tablet.mouse.down();
+  await tablet.mouse.move(on(200, 470).x, on(200, 470).y);
   await page.locator("#people").click();
   await page.getByRole("button", { name: "Pass the hand to Olu" }).click();
+  await expect(probe.locator("#pad")).toHaveText(/^let go at (199|200|201)$/);
+  await tablet.mouse.up();
   await expect(tablet.locator("#reach")).toBeHidden();
   await expect(phone.locator("#reach")).toBeVisible();
   const on2 = await placed(page, phone);

@@ -71,6 +71,8 @@
   let holds = null;
   /** @type {HTMLInputElement | HTMLTextAreaElement | null} */
   let field = null;
+  /** Where it was last. */
+  let last = { clientX: 0, clientY: 0 };
   // A browser takes hold only of pointers of its own.
   const { setPointerCapture, releasePointerCapture, hasPointerCapture } = Element.prototype;
   Element.prototype.setPointerCapture = function (id) {
@@ -88,6 +90,8 @@
   /** @param {{ does: string, x: number, y: number, dx: number, dy: number, key: string }} told */
   function reach({ does, x, y, dx, dy, key }) {
     if (does === "key") return type(key);
+    if (does === "cancel") return letGo();
+    last = { clientX: x, clientY: y };
     const under = document.elementFromPoint(x, y) ?? root;
     const target = holds ?? under;
     const at = { bubbles: true, cancelable: true, composed: true, view: window, clientX: x, clientY: y };
@@ -115,6 +119,18 @@
     [pressed, holds] = [null, null];
     if (clicked && !slider) clicked.dispatchEvent(new MouseEvent("click", { ...at, detail: 1 }));
     if (clicked instanceof HTMLSelectElement) choose(clicked);
+  }
+
+  /** The hand was taken away while it pressed: nothing is clicked. */
+  function letGo() {
+    const target = holds ?? pressed;
+    const slider = pressed instanceof HTMLInputElement && pressed.type === "range" ? pressed : null;
+    [pressed, holds] = [null, null];
+    const at = { bubbles: true, composed: true, view: window, ...last };
+    const pointer = { ...at, pointerId: HAND, pointerType: "mouse", isPrimary: true };
+    target?.dispatchEvent(new PointerEvent("pointercancel", pointer));
+    target?.dispatchEvent(new MouseEvent("mouseup", at));
+    slider?.dispatchEvent(new Event("change", { bubbles: true }));
   }
 
   /** Moves a slider to where the hand is. @param {HTMLInputElement} slider @param {number} x */

@@ -288,7 +288,7 @@ const moving = new Moving({
     row.show();
   },
 });
-preparePeople({ glass, act });
+preparePeople({ glass, act, handGone: () => pages.letGo() });
 if (!document.body.classList.contains("marking"))
   prepareRecord({ lesson, glass, layers, beneath, moving, settings, paused: () => order.state.paused });
 const { show: showAsked } = prepareAsk(lesson, glass, area);

@@ -181,11 +181,23 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     });
   }
 
+  /** The page in which a participant's hand presses. @type {string | null} */
+  let pressed = null;
+
+  /** The hand that pressed is gone, or the page is: it does not wait for the hand to be lifted. */
+  function letGo() {
+    const live = pressed === null ? null : beneath.holders.get(pressed)?.live;
+    pressed = null;
+    if (live instanceof HTMLIFrameElement) live.contentWindow?.postMessage({ bozzetto: "hand", does: "cancel" }, "*");
+  }
+
   /** What a participant's hand does in a page. @param {Extract<Heard, { type: "reach" }>} reach */
   function reached({ id, does, x, y, dx, dy, key: named }) {
     const pane = beneath.panes.find((p) => p.id === id && p.served && p.frozen === null);
     const { live } = pane ? beneath.holder(pane.id) : { live: null };
     if (!pane || !(live instanceof HTMLIFrameElement)) return;
+    if (does === "down") pressed = id;
+    if (does === "up") pressed = null;
     const [left, top] = pane.scroll;
     const hand = { bozzetto: "hand", does, x: x - left, y: y - top, dx, dy, key: named };
     live.contentWindow?.postMessage(hand, "*");
@@ -193,6 +205,7 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
 
   /** In Touch, hands reach the pages: the glass has no hold there. */
   function show() {
+    if (pressed !== null && !beneath.panes.some((p) => p.id === pressed && p.frozen === null)) letGo();
     for (const { id, served, frozen: held } of beneath.panes) {
       if (held !== null) frozen.add(id);
       // What goes on says where it is by now.
@@ -208,7 +221,7 @@ export function pagesOnStage({ glass, beneath, act, key, touching }) {
     else if (only.room[0] === 0) sheet.style.clipPath = `inset(0 0 0 ${only.room[2] * css}px)`;
     else sheet.style.clipPath = `inset(0 ${width - only.room[0] * css}px 0 0)`;
   }
-  return { reached, scroll, show, whereabouts };
+  return { letGo, reached, scroll, show, whereabouts };
 }
 
 /** @param {string} path */

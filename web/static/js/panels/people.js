@@ -38,10 +38,14 @@ function showSoon() {
   requestAnimationFrame(show);
 }
 
-/** @type {{ glass: Glass, act: (deed: () => unknown) => void } | null} */
-let stage = null;
+/** @typedef {{ glass: Glass, act: (deed: () => unknown) => void, handGone: () => void }} Stage `handGone` hears that somebody has the hand no more */
 
-/** @param {{ glass: Glass, act: (deed: () => unknown) => void }} given */
+/** @type {Stage | null} */
+let stage = null;
+/** Who has the hand, and is at the stage. @type {number | undefined} */
+let handOf;
+
+/** @param {Stage} given */
 export function preparePeople(given) {
   stage = given;
   el("pens-pass").addEventListener("click", () => pass(undefined, true));
@@ -65,6 +69,9 @@ export const pensBack = () => pass(undefined, false);
 function show() {
   waiting = false;
   const people = [...here.values()];
+  const has = people.find(({ hand, sees }) => hand && (sees === "streams" || sees === "stills"))?.id;
+  if (handOf !== undefined && handOf !== has) stage?.handGone();
+  handOf = has;
   const raised = people.filter((person) => person.raised !== null).length;
   const many = people.filter((person) => person.sees !== "nothing").length;
   el("people-count").textContent = `${many}`;
