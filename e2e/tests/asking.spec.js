@@ -151,4 +151,15 @@ test("a place on the picture is answered with a tap, and shown to all as points"
   const moved = /^M0\.(0|1)\d+ 0\.(49|50)\d*h0M/;
   await expect(page.locator("#asked-places path")).toHaveAttribute("d", moved);
   await expect(phone.locator("#asked-places path")).toHaveAttribute("d", moved);
+
+  // On a phone held across what is asked keeps no finger from the picture, and a tap there is an answer and nothing else.
+  await ask(page, "place", "Where is the wind?");
+  await phone.setViewportSize({ width: 844, height: 390 });
+  await expect(phone.locator("#asked")).toContainText("Where is the wind?");
+  await phone.touchscreen.tap(422, 20);
+  await expect(phone.locator("#asked-places path")).toHaveAttribute("d", /^M0\.(49|5)\d* 0\.0[45]\d*h0$/);
+  await expect(phone.locator("header")).toHaveCSS("opacity", "0");
+  expect((await new AxeBuilder({ page: phone }).analyze()).violations).toEqual([]);
+  await phone.touchscreen.tap(30, 150);
+  await expect(phone.locator("header")).toHaveCSS("opacity", "1");
 });

@@ -81,7 +81,8 @@ const line = new Line({
 const frames = new Frames({ glass, beneath, flush: () => line.flush() });
 const { show: showTakeAways, markOpened } = prepareTakeAways(lesson, lookAtNews);
 // Beside the sheet that a pen draws on, and through it while it lets them through, pointers do not draw.
-prepareOwnView({ glass, mount, picture: layers.picture, refresh, free: () => el("glass").hidden !== false });
+const free = () => el("glass").hidden !== false;
+prepareOwnView({ glass, mount, picture: layers.picture, refresh, free, means: (x, y) => placeAt(x, y) !== "" });
 /** @param {() => unknown} deed */
 const act = (deed) => {
   deed();
@@ -184,15 +185,18 @@ el("asked").addEventListener("htmx:afterSwap", () => {
 });
 /** What asks for a place on the picture, if anything does. @returns {HTMLElement | null} */
 const asksForPlace = () => document.querySelector("#asked [data-place]");
+/** The answer that a place of the window is, where one is wanted; beside the picture there is none. @param {number} clientX @param {number} clientY */
+function placeAt(clientX, clientY) {
+  if (!asksForPlace()) return "";
+  const { left, top } = mount.getBoundingClientRect();
+  const [x, y, width, height] = glass.own_view();
+  return glass.spot_at((clientX - left - x) / width, (clientY - top - y) / height).join(" ");
+}
 /** A place on the picture is an answer, where one is wanted. @param {number} clientX @param {number} clientY */
 function answerWithPlace(clientX, clientY) {
   const asked = asksForPlace();
-  if (!asked) return;
-  const { left, top } = mount.getBoundingClientRect();
-  const [x, y, width, height] = glass.own_view();
-  const reply = glass.spot_at((clientX - left - x) / width, (clientY - top - y) / height).join(" ");
-  // Beside the picture there is no place.
-  if (!reply) return;
+  const reply = placeAt(clientX, clientY);
+  if (!asked || !reply) return;
   /** @type {{ htmx?: { ajax: (verb: string, path: string, how: object) => void } }} */ (window).htmx?.ajax(
     "POST",
     `/follow/${lesson}/asked/${asked.dataset.question}`,

@@ -23,10 +23,12 @@ export const isTap = (from, { clientX, clientY }) =>
   from !== null && Math.hypot(clientX - from.x, clientY - from.y) <= TAP_PX;
 
 /**
- * @param {{ glass: Glass, mount: HTMLElement, picture: HTMLElement, refresh: { soon: () => void }, free?: () => boolean }} page
- *   `free` says whether pointers move the view, and do nothing else
+ * @param {{ glass: Glass, mount: HTMLElement, picture: HTMLElement, refresh: { soon: () => void }, free?: () => boolean,
+ *   means?: (x: number, y: number) => boolean }} page
+ *   `free` says whether pointers move the view, and do nothing else; `means` whether a tap at a place of the window is
+ *   something else than one for what there was no room for
  */
-export function prepareOwnView({ glass, mount, picture, refresh, free }) {
+export function prepareOwnView({ glass, mount, picture, refresh, free, means = () => false }) {
   /** @param {() => void} deed */
   const act = (deed) => {
     deed();
@@ -73,6 +75,7 @@ export function prepareOwnView({ glass, mount, picture, refresh, free }) {
     (e) => (tapped = e.isPrimary ? { x: e.clientX, y: e.clientY, at: e.timeStamp } : null),
   );
   mount.addEventListener("pointerup", (e) => {
-    if (tapped && e.timeStamp - tapped.at <= TAP_MS && isTap(tapped, e)) document.body.classList.toggle("touched");
+    if (!tapped || e.timeStamp - tapped.at > TAP_MS || !isTap(tapped, e) || means(e.clientX, e.clientY)) return;
+    document.body.classList.toggle("touched");
   });
 }
